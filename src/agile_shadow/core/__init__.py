@@ -1,0 +1,1 @@
+"""All computation of Agile Shadow. Nothing in here imports the interface toolkit."""

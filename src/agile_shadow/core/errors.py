@@ -1,0 +1,95 @@
+"""Errors that carry data, and the one place where any error becomes a sentence for the user."""
+
+from __future__ import annotations
+
+import errno
+from pathlib import Path
+
+_REASONS = {
+    errno.ENOSPC: ("there is no room left on the drive", "Free some room there or choose another shelf."),
+    errno.EDQUOT: ("your quota on the drive is used up", "Free some room there or choose another shelf."),
+    errno.EACCES: ("it may not be read or written by you", "Change its permissions or choose another place."),
+    errno.EPERM: ("it may not be read or written by you", "Change its permissions or choose another place."),
+    errno.ENOENT: ("it is not there", "Check that the drive is connected and the path is right."),
+    errno.EROFS: ("the drive can only be read", "Choose another place."),
+    errno.EIO: ("the drive reported a fault while reading or writing", "Try again, or try another reader or cable."),
+    errno.ENODEV: ("the drive is gone", "Connect it again, then try again."),
+    errno.ENXIO: ("the drive is gone", "Connect it again, then try again."),
+    errno.EISDIR: ("it is a folder, not a file", "Name a file."),
+    errno.ENOTDIR: ("a part of its path is not a folder", "Check the path."),
+    errno.ENAMETOOLONG: ("its name is too long for the drive", "Choose a shorter name or folder."),
+}
+
+
+class ShadowError(Exception):
+    """Something the user must hear of: what happened, to which file, what to do.
+
+    ``str(error)`` is one sentence fit for the screen. The error pickles, so that it can come out of a worker.
+    """
+
+    def __init__(self, what: str, path: Path | str | None = None, advice: str = "") -> None:
+        super().__init__(what, path, advice)
+        self.what = what
+        self.path = Path(path) if path is not None else None
+        self.advice = advice
+
+    def __str__(self) -> str:
+        subject = f"{self.path}: " if self.path is not None else ""
+        text = f"{subject}{self.what}".rstrip(".") + "."
+        return f"{text} {self.advice}".strip()
+
+
+class MediaError(ShadowError):
+    """A file cannot be used as media."""
+
+
+class PresetError(ShadowError):
+    """A preset file cannot be used."""
+
+
+class CopyError(ShadowError):
+    """A file could not be copied and proved."""
+
+
+class ProxyError(ShadowError):
+    """A proxy could not be made, or is not frame for frame its original."""
+
+
+class ProjectError(ShadowError):
+    """A project file cannot be read or written."""
+
+
+class ShelfError(ShadowError):
+    """A place for files cannot be used, or a path would leave it."""
+
+
+class ExportError(ShadowError):
+    """An export was refused or failed."""
+
+
+class WorkerDied(ShadowError):
+    """A worker process ended without an answer."""
+
+
+class Cancelled(Exception):
+    """The user took the work back. Not an error to show."""
+
+
+def os_reason(error: OSError) -> tuple[str, str]:
+    """What happened and what to do, in words, for an error of the operating system."""
+    return _REASONS.get(error.errno or 0, (f"the system says: {error.strerror or error}", "Try again."))
+
+
+def from_os_error(error: OSError, path: Path | str | None, kind: type[ShadowError] = ShadowError) -> ShadowError:
+    """The same error as one for the user; ``path`` falls back on the one the system named."""
+    what, advice = os_reason(error)
+    return kind(what, path if path is not None else error.filename, advice)
+
+
+def sentence(error: BaseException) -> str:
+    """One sentence for any error: the boundary between exceptions and the user."""
+    if isinstance(error, ShadowError):
+        return str(error)
+    if isinstance(error, OSError):
+        return str(from_os_error(error, None))
+    return f"Something unforeseen went wrong ({type(error).__name__}: {error}). The log has the details."

@@ -1,0 +1,69 @@
+"""The worker process: takes one task after the other from its parent, and ends with it."""
+
+from __future__ import annotations
+
+import ctypes
+import logging
+import os
+import signal
+import sys
+import time
+import traceback
+from multiprocessing.connection import Connection
+from typing import Any
+
+from ..errors import Cancelled
+from ..log import set_up_logging
+from .task import Task
+
+_PR_SET_PDEATHSIG = 1
+_REPORT_EVERY = 0.1  # seconds
+_NICENESS = 10
+
+
+class _ReportToParent:
+    def __init__(self, parent: Connection[Any, Any]) -> None:
+        self._parent = parent
+        self._last = 0.0
+
+    def __call__(self, done: float) -> None:
+        if self._parent.poll():
+            self._parent.recv()
+            raise Cancelled
+        now = time.monotonic()
+        if now - self._last >= _REPORT_EVERY:
+            self._last = now
+            self._parent.send(("progress", done))
+
+
+def main() -> None:
+    """Entry of the process: the file number of the pipe and the parent's process number are the arguments."""
+    pipe, parent_process = int(sys.argv[1]), int(sys.argv[2])
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent_process:
+        return  # the parent was gone before the line above took hold
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(_NICENESS)
+    set_up_logging()
+    parent: Connection[Any, Any] = Connection(pipe)
+    while True:
+        try:
+            task, request = parent.recv()
+        except EOFError:
+            return
+        if task is not None:  # None: a cancel that came after its task had ended
+            parent.send(_run(task, request, parent))
+
+
+def _run(task: Task, request: Any, parent: Connection[Any, Any]) -> tuple[str, Any]:
+    try:
+        return "done", task(request, _ReportToParent(parent))
+    except Cancelled:
+        return "cancelled", None
+    except Exception as error:
+        logging.getLogger(__name__).warning("%s failed: %s\n%s", task, request, traceback.format_exc())
+        return "failed", error
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,27 @@
+"""Media files: what they are, their frames, their sound, the geometry of their pictures."""
+
+from .frames import FrameReader, Overtaken
+from .geometry import Rectangle, fit_rectangle, proxy_size, proxy_size_for
+from .index import FrameIndex, read_index
+from .info import AudioStream, MediaInfo
+from .pictures import to_bgra
+from .probe import is_known_media_name, probe
+from .sound import SAMPLE_RATE, SoundReader
+
+__all__ = [
+    "SAMPLE_RATE",
+    "AudioStream",
+    "FrameIndex",
+    "FrameReader",
+    "MediaInfo",
+    "Overtaken",
+    "Rectangle",
+    "SoundReader",
+    "fit_rectangle",
+    "is_known_media_name",
+    "probe",
+    "proxy_size",
+    "proxy_size_for",
+    "read_index",
+    "to_bgra",
+]

@@ -1,0 +1,136 @@
+"""Any frame of a file by its number, exact, and cheap when read in order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+
+import av
+import numpy as np
+from av.video.frame import VideoFrame
+
+from ..errors import MediaError
+from .index import FrameIndex, read_index
+from .probe import open_media
+
+_LIGHT_PIXELS = 2_300_000  # up to full HD one frame at a time (low delay), above it frames in parallel (throughput)
+_READ_THROUGH = 4  # frames that are decoded through rather than sought past
+
+
+class Overtaken(Exception):
+    """The frame asked for is not wanted any more."""
+
+
+class FrameReader:
+    """Reads frames of one video file. Not for use by two threads at a time. A context manager.
+
+    ``index`` gives number and time of every frame. Raises MediaError when the file cannot be used.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self.path = Path(path)
+        self._open()
+        try:
+            self.index: FrameIndex = read_index(self.path, self._stream)
+        except BaseException:
+            self._container.close()
+            raise
+        self.sample_aspect = Fraction(self._stream.sample_aspect_ratio or 1) or Fraction(1)
+        self._decoded: Iterator[VideoFrame] = iter(())
+        self._last: VideoFrame | None = None
+        self._position = -2  # number of the frame in _last
+
+    def _open(self) -> None:
+        self._container = open_media(self.path)
+        if not self._container.streams.video:
+            self._container.close()
+            raise MediaError("has no picture", self.path, "Choose a file with video.")
+        self._stream = self._container.streams.video[0]
+        context = self._stream.codec_context
+        self._stream.thread_type = "SLICE" if context.width * context.height <= _LIGHT_PIXELS else "AUTO"
+
+    def __enter__(self) -> FrameReader:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._last = None
+        self._decoded = iter(())
+        self._container.close()
+
+    @property
+    def position(self) -> int:
+        """Number of the last frame read; negative before the first."""
+        return self._position
+
+    @property
+    def frame_time_base(self) -> Fraction:
+        """Seconds per tick of the frames' times."""
+        return self.index.time_base
+
+    def frame(self, number: int, overtaken: Callable[[], bool] = lambda: False) -> VideoFrame:
+        """Frame ``number`` (0 is the first). ``overtaken`` is asked between decoded frames; True raises Overtaken.
+
+        Raises IndexError outside the file and MediaError when it cannot be decoded.
+        """
+        if not 0 <= number < len(self.index):
+            raise IndexError(f"frame {number} of {len(self.index)} in {self.path}")
+        if number == self._position and self._last is not None:
+            return self._last
+        try:
+            if self._should_seek(number):
+                self._seek(number)
+            return self._decode_to(number, overtaken)
+        except (av.error.FFmpegError, StopIteration) as error:
+            self._position = -2
+            raise MediaError(f"frame {number} cannot be decoded", self.path, "Check the file.") from error
+
+    def _should_seek(self, number: int) -> bool:
+        if number <= self._position or self._position < 0:
+            return True
+        key = self.index.key_before(number)
+        return key > self._position and number - self._position > _READ_THROUGH
+
+    def _seek(self, number: int) -> None:
+        """Stand so that decoding reaches ``number``; goes further back when the container lands too late."""
+        key = self.index.key_before(number)
+        while key > 0:
+            self._container.seek(int(self.index.times[key]), stream=self._stream, backward=True)
+            if self._first_decoded() <= number:
+                return
+            key = self.index.key_before(key - 1)
+        self._container.seek(int(self.index.times[0]), stream=self._stream, backward=True)
+        if self._first_decoded() > number:  # some containers cannot seek to their own start
+            self._container.close()
+            self._open()
+            self._first_decoded()
+
+    def _first_decoded(self) -> int:
+        """Decode one frame from where the container stands; its number, or one past the end."""
+        self._decoded = self._container.decode(self._stream)
+        frame = next(self._decoded, None)
+        if frame is None:
+            return len(self.index)
+        self._last, self._position = frame, max(0, self._number_of(frame))
+        return self._position
+
+    def _decode_to(self, number: int, overtaken: Callable[[], bool]) -> VideoFrame:
+        while self._position < number:
+            if overtaken():
+                raise Overtaken
+            frame = next(self._decoded)
+            self._last, self._position = frame, self._number_of(frame)
+        assert self._last is not None
+        return self._last
+
+    def _number_of(self, frame: VideoFrame) -> int:
+        if frame.pts is None:
+            return self._position + 1 if self._position >= 0 else 0
+        return int(np.searchsorted(self.index.times, frame.pts, side="right")) - 1

@@ -1,0 +1,142 @@
+"""The presentation times of all frames of a file, so that frame k means the same in every file of a clip."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.video.stream import VideoStream
+from numpy.typing import NDArray
+
+from ..errors import MediaError
+from ..time import STANDARD_RATES, nearest_standard_rate
+
+Times = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class FrameIndex:
+    """``times``: int64 array of shape (frames,), ascending, in ticks of ``time_base`` seconds as stored in the file.
+
+    ``keys``: int64 array of the frame numbers at which decoding can start (for files with an open group of pictures
+    it may be a few frames early: whoever seeks checks where it landed).
+    """
+
+    times: Times
+    keys: Times
+    time_base: Fraction
+
+    def __len__(self) -> int:
+        return len(self.times)
+
+    def seconds(self, frame: int) -> Fraction:
+        """Time of a frame after the first one, in seconds; extrapolated one frame past the end."""
+        last = len(self.times) - 1
+        if frame <= last:
+            return int(self.times[frame] - self.times[0]) * self.time_base
+        step = int(self.times[last] - self.times[last - 1]) if last > 0 else 1
+        return (int(self.times[last] - self.times[0]) + step * (frame - last)) * self.time_base
+
+    def frame_at(self, seconds: Fraction) -> int:
+        """Number of the frame that is on screen at that time after the first one, kept within the file."""
+        ticks = (seconds / self.time_base).__floor__() + int(self.times[0])
+        return int(min(max(np.searchsorted(self.times, ticks, side="right") - 1, 0), len(self.times) - 1))
+
+    def key_before(self, frame: int) -> int:
+        """The last frame at or before ``frame`` at which decoding can start."""
+        position = int(np.searchsorted(self.keys, frame, side="right")) - 1
+        return int(self.keys[position]) if position >= 0 else 0
+
+    @property
+    def intra(self) -> bool:
+        """True when decoding can start at every frame."""
+        return len(self.keys) == len(self.times)
+
+    def same_times(self, other: FrameIndex) -> bool:
+        """True when both have the same number of frames at the same times, each counted from its first frame."""
+        if len(self) != len(other):
+            return False
+        mine, theirs = self.times - self.times[0], other.times - other.times[0]
+        ratio = self.time_base / other.time_base
+        return bool(np.all(mine * ratio.numerator == theirs * ratio.denominator))
+
+    def constant_rate(self) -> Fraction | None:
+        """The exact rate when every frame lies within one tick (or a millisecond) of an even grid, else None."""
+        count = len(self.times) - 1
+        if count < 1:
+            return None
+        relative = self.times - self.times[0]
+        step = int(relative[-1])
+        if bool(np.all(np.diff(relative) * count == step)):
+            return 1 / (Fraction(step, count) * self.time_base)
+        measured = count / (step * self.time_base)
+        rate = min(STANDARD_RATES, key=lambda r: abs(r - measured))
+        grid = np.arange(count + 1) * float(1 / (rate * self.time_base))
+        room = max(1.01, 0.00101 / float(self.time_base))
+        return rate if bool(np.all(np.abs(relative - grid) <= room)) else None
+
+    def rate(self) -> Fraction:
+        """:meth:`constant_rate`, or for variable-rate files the usual rate nearest to the mean."""
+        constant = self.constant_rate()
+        if constant is not None:
+            return constant
+        count = len(self.times) - 1
+        span = int(self.times[-1] - self.times[0]) * self.time_base if count > 0 else Fraction(0)
+        return nearest_standard_rate(count / span) if span > 0 else Fraction(25)
+
+
+def read_index(path: Path, stream: VideoStream) -> FrameIndex:
+    """The frame index of an open file, from its table where it has a whole one, else by reading all packets.
+
+    The packets are read through an opening of their own: the caller's container stays where it is.
+    Raises MediaError for a file that is cut off.
+    """
+    assert stream.time_base is not None
+    table = _from_table(path, stream)
+    if table is None:
+        table = _from_packets(path, stream.index)
+    times, keys = table
+    if len(times) == 0 or not keys.any():
+        raise MediaError("there is not one whole frame in it", path, "It may be cut off or still being written.")
+    shown = times >= times[int(np.argmax(keys))]  # what leads the first key frame cannot be decoded
+    times, keys = times[shown], keys[shown]
+    order = np.argsort(times, kind="stable")
+    return FrameIndex(times[order], np.flatnonzero(keys[order]).astype(np.int64), stream.time_base)
+
+
+def _from_table(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]] | None:
+    if not {"mov", "mp4"} & set(stream.container.format.name.split(",")):
+        return None
+    entries = [entry for entry in stream.index_entries if not entry.is_discard]
+    if not entries or (stream.frames and stream.frames > len(entries)):
+        return None
+    size = path.stat().st_size
+    whole = sum(1 for entry in entries if entry.pos + entry.size <= size)
+    if whole < len(entries):
+        raise MediaError(
+            f"is cut off: {whole} of {len(entries)} frames are there", path, "Copy it again from the card if you can."
+        )
+    decode_times = np.array([entry.timestamp for entry in entries], np.int64)
+    keys = np.array([entry.is_keyframe for entry in entries], np.bool_)
+    steps = np.diff(decode_times)
+    if stream.codec_context.has_b_frames and not (len(steps) and bool(np.all(steps == steps[0]))):
+        return None  # variable rate and reordered: only the packets tell the times
+    first = stream.start_time if stream.start_time is not None else int(decode_times[0])
+    return decode_times - decode_times[0] + first, keys
+
+
+def _from_packets(path: Path, stream_index: int) -> tuple[Times, NDArray[np.bool_]]:
+    times: list[int] = []
+    keys: list[bool] = []
+    try:
+        with av.open(str(path)) as container:
+            for packet in container.demux(container.streams[stream_index]):
+                if packet.pts is not None and packet.size and not packet.is_discard:
+                    times.append(packet.pts)
+                    keys.append(packet.is_keyframe)
+    except (av.error.FFmpegError, OSError) as error:
+        raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
+    return np.array(times, np.int64), np.array(keys, np.bool_)

@@ -1,0 +1,84 @@
+"""What a media file is: the result of probing, as a value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from fractions import Fraction
+from typing import Any
+
+from ..time import rate_text
+
+
+@dataclass(frozen=True)
+class AudioStream:
+    """One sound stream: channels, samples per second, bits of one sample."""
+
+    codec: str
+    channels: int
+    sample_rate: int
+    bits: int
+
+
+@dataclass(frozen=True)
+class MediaInfo:
+    """A probed file. Sizes in pixels, ``duration`` in seconds, ``size`` in bytes, ``rotation`` in degrees clockwise.
+
+    ``width`` and ``height`` are as stored; ``display_width`` and ``display_height`` upright with square pixels.
+    ``kind`` is ``"video"``, ``"sound"`` or ``"still"``.
+    """
+
+    kind: str
+    container: str
+    size: int
+    duration: Fraction
+    codec: str = ""
+    width: int = 0
+    height: int = 0
+    display_width: int = 0
+    display_height: int = 0
+    frame_rate: Fraction = Fraction(0)
+    frames: int = 0
+    variable_rate: bool = False
+    start_timecode: str | None = None
+    reel: str | None = None
+    rotation: int = 0
+    interlaced: bool = False
+    pixel_format: str = ""
+    bit_depth: int = 8
+    audio: tuple[AudioStream, ...] = ()
+
+    @property
+    def display_aspect(self) -> Fraction:
+        """Width to height as shown; 0 without a picture."""
+        return Fraction(self.display_width, self.display_height) if self.display_height else Fraction(0)
+
+    @property
+    def audio_channels(self) -> int:
+        """Channels of all sound streams together."""
+        return sum(stream.channels for stream in self.audio)
+
+    @property
+    def bit_rate(self) -> float:
+        """Bits per second over the whole length; 0 for stills."""
+        return float(self.size * 8 / self.duration) if self.duration else 0.0
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain values for JSON; fractions as text such as ``"25/1"`` and ``"16:9"``."""
+        values: dict[str, Any] = {f.name: getattr(self, f.name) for f in fields(self)}
+        values["frame_rate"] = rate_text(self.frame_rate) if self.frame_rate else None
+        values["duration"] = f"{self.duration.numerator}/{self.duration.denominator}"
+        values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
+        aspect = self.display_aspect
+        values["display_aspect"] = f"{aspect.numerator}:{aspect.denominator}" if aspect else None
+        values["audio_channels"] = self.audio_channels
+        return values
+
+    @classmethod
+    def from_json(cls, values: dict[str, Any]) -> MediaInfo:
+        """The inverse of :meth:`to_json`; unknown keys are passed over. Raises KeyError, TypeError, ValueError."""
+        known = {f.name for f in fields(cls)}
+        kept = {key: value for key, value in values.items() if key in known}
+        kept["frame_rate"] = Fraction(kept.get("frame_rate") or 0)
+        kept["duration"] = Fraction(kept["duration"])
+        kept["audio"] = tuple(AudioStream(*stream) for stream in kept.get("audio", ()))
+        return cls(**kept)

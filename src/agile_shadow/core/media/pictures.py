@@ -1,0 +1,55 @@
+"""Decoded frames as pictures for the screen."""
+
+from __future__ import annotations
+
+import numpy as np
+from av.video.frame import VideoFrame
+from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
+from numpy.typing import NDArray
+
+Bgra = NDArray[np.uint8]
+
+_SPACES = {1: Colorspace.ITU709, 5: Colorspace.ITU624, 6: Colorspace.SMPTE170M, 7: Colorspace.SMPTE240M}
+
+
+def to_bgra(frame: VideoFrame, width: int, height: int, reformatter: VideoReformatter | None = None) -> Bgra:
+    """The frame upright at ``width`` x ``height`` pixels: uint8 array (height, width, 4) in the order B G R A.
+
+    The frame's own matrix and range are used; untagged frames count as BT.709 from 720 lines up, else BT.601.
+    A ``reformatter`` kept between calls saves setting up the conversion.
+    """
+    rotation = -frame.rotation % 360
+    turned = rotation % 180 == 90
+    stored = (height, width) if turned else (width, height)
+    converter = reformatter or VideoReformatter()
+    enlarging = stored[0] >= frame.width
+    picture = converter.reformat(
+        frame,
+        width=stored[0],
+        height=stored[1],
+        format="bgra",
+        src_colorspace=source_colorspace(frame),
+        interpolation=Interpolation.FAST_BILINEAR if enlarging else Interpolation.AREA,
+        threads=1,
+    )
+    pixels = plane_array(picture, 0, 4)
+    if rotation:
+        pixels = np.rot90(pixels, k=-(rotation // 90))
+    return np.ascontiguousarray(pixels)
+
+
+def source_colorspace(frame: VideoFrame) -> int:
+    """The matrix to convert the frame by: its own, or the usual one for its size."""
+    known = _SPACES.get(int(frame.colorspace))
+    if known is not None:
+        return int(known)
+    return int(Colorspace.ITU709 if frame.height >= 720 else Colorspace.ITU601)
+
+
+def plane_array(frame: VideoFrame, plane: int, components: int = 1, dtype: type = np.uint8) -> NDArray[np.generic]:
+    """One plane of a frame as an array without its padding: (height, width) or (height, width, components)."""
+    source = frame.planes[plane]
+    flat = np.frombuffer(source, dtype).reshape(source.height, -1)[:, : source.width * components]
+    return flat.reshape(source.height, source.width, components) if components > 1 else flat
+
+

@@ -1,0 +1,144 @@
+"""Probing: what a file is, found by opening it and decoding its first frame."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.audio.stream import AudioStream as AvAudioStream
+from av.container import InputContainer
+from av.video.stream import VideoStream
+
+from ..errors import MediaError, from_os_error
+from .index import FrameIndex, read_index
+from .info import AudioStream, MediaInfo
+
+VIDEO_NAMES = frozenset(
+    ".mov .mp4 .m4v .mxf .mts .m2ts .m2t .ts .mpg .mpeg .avi .mkv .webm .3gp .mjpeg .dv .mod .tod .vob".split()
+)
+SOUND_NAMES = frozenset(".wav .bwf .aif .aiff .flac .mp3 .m4a .ogg .opus .w64 .rf64".split())
+STILL_NAMES = frozenset(".jpg .jpeg .png .tif .tiff .dpx .exr .bmp .webp .heic".split())
+_STILL_FORMATS = ("image2", "_pipe")
+
+
+def is_known_media_name(name: str) -> str | None:
+    """``"video"``, ``"sound"`` or ``"still"`` by the ending of a file name, None for anything else."""
+    ending = Path(name).suffix.lower()
+    for kind, endings in (("video", VIDEO_NAMES), ("sound", SOUND_NAMES), ("still", STILL_NAMES)):
+        if ending in endings:
+            return kind
+    return None
+
+
+def open_media(path: Path) -> InputContainer:
+    """Open a file for reading; raises MediaError in words for whatever stands against it."""
+    try:
+        with path.open("rb") as handle:
+            if not handle.read(1):
+                raise MediaError("is empty (zero bytes)", path, "Copy it again from the card if you can.")
+        return av.open(str(path), metadata_errors="replace")
+    except av.error.FFmpegError as error:
+        raise MediaError(
+            "cannot be read as media: it is damaged, cut off, or of another kind", path, "Check the file."
+        ) from error
+    except OSError as error:
+        raise from_os_error(error, path, MediaError) from error
+
+
+def probe(path: Path) -> MediaInfo:
+    """Everything the program wants to know about a file. Raises MediaError with the reason in words."""
+    path = Path(path)
+    with open_media(path) as container:
+        try:
+            if container.streams.video:
+                return _probe_picture(path, container, container.streams.video[0])
+            if container.streams.audio:
+                return _probe_sound(path, container)
+        except av.error.FFmpegError as error:
+            raise MediaError(f"cannot be decoded ({error.strerror})", path, "Check the file.") from error
+    raise MediaError("has neither picture nor sound", path, "Leave it out.")
+
+
+def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:
+    stream = container.streams.audio[0]
+    if next(container.decode(stream), None) is None:
+        raise MediaError("has no sound that can be decoded", path, "Check the file.")
+    duration = Fraction(container.duration or 0, 1_000_000)
+    return MediaInfo(
+        kind="sound",
+        container=container.format.name,
+        size=path.stat().st_size,
+        duration=duration,
+        codec=stream.codec_context.name,
+        start_timecode=None,
+        audio=_audio_streams(container),
+    )
+
+
+def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -> MediaInfo:
+    is_still = any(mark in container.format.name for mark in _STILL_FORMATS)
+    index = _still_index(stream) if is_still else read_index(path, stream)
+    frame = next(container.decode(stream), None)
+    if frame is None:
+        raise MediaError("has no frame that can be decoded", path, "Check the file.")
+    rotation = -frame.rotation % 360
+    aspect = Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
+    upright = (round(frame.width * aspect), frame.height)
+    if aspect < 1:
+        upright = (frame.width, round(frame.height / aspect))
+    rate = index.rate()
+    timecode, reel = _timecode_and_reel(container)
+    return MediaInfo(
+        kind="still" if is_still else "video",
+        container=container.format.name,
+        size=path.stat().st_size,
+        duration=Fraction(0) if is_still else index.seconds(len(index)),
+        codec=_codec_name(stream),
+        width=frame.width,
+        height=frame.height,
+        display_width=upright[rotation % 180 == 90],
+        display_height=upright[rotation % 180 == 0],
+        frame_rate=Fraction(0) if is_still else rate,
+        frames=len(index),
+        variable_rate=not is_still and len(index) > 1 and index.constant_rate() is None,
+        start_timecode=timecode,
+        reel=reel,
+        rotation=rotation,
+        interlaced=bool(frame.interlaced_frame),
+        pixel_format=frame.format.name,
+        bit_depth=max(component.bits for component in frame.format.components),
+        audio=_audio_streams(container),
+    )
+
+
+def _still_index(stream: VideoStream) -> FrameIndex:
+    one = np.zeros(1, np.int64)
+    return FrameIndex(one, one, stream.time_base or Fraction(1, 25))
+
+
+def _codec_name(stream: VideoStream) -> str:
+    """The codec's own name: ``hevc``, ``h264``, ``dnxhd``, ``prores``, whatever decoder reads it."""
+    return str(stream.codec_context.codec.canonical_name)
+
+
+def _audio_streams(container: InputContainer) -> tuple[AudioStream, ...]:
+    return tuple(_audio_stream(stream) for stream in container.streams.audio if stream.codec_context is not None)
+
+
+def _audio_stream(stream: AvAudioStream) -> AudioStream:
+    context = stream.codec_context
+    bits = context.format.bits if context.format is not None else 16
+    if context.name.startswith("pcm_s24"):
+        bits = 24
+    return AudioStream(context.name, context.layout.nb_channels, context.sample_rate, bits)
+
+
+def _timecode_and_reel(container: InputContainer) -> tuple[str | None, str | None]:
+    timecode = container.metadata.get("timecode")
+    reel = container.metadata.get("reel_name")
+    for stream in container.streams:
+        timecode = timecode or stream.metadata.get("timecode")
+        reel = reel or stream.metadata.get("reel_name")
+    return timecode, reel

@@ -1,0 +1,54 @@
+"""A named storage place, and the only way from shelf + path to a file."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+
+from ..errors import ShelfError
+
+ROLES = ("originals", "proxies", "second copies", "exports", "scratch")
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """A storage place. ``root`` is its folder on this machine; ``role`` one of ROLES."""
+
+    id: str
+    name: str
+    role: str
+    root: Path
+
+    def resolve(self, relative: str) -> Path:
+        """The file at a path below the shelf. Raises ShelfError for a path that leaves it, links followed."""
+        pure = PurePosixPath(relative)
+        if pure.is_absolute() or ".." in pure.parts or not pure.parts:
+            raise ShelfError(f'"{relative}" leads outside the shelf {self.name}', None, "The project file may be damaged.")
+        path = self.root / Path(*pure.parts)
+        if not path.resolve().is_relative_to(self.root.resolve()):
+            raise ShelfError(
+                f'"{relative}" leads through a link outside the shelf {self.name}', None, "Remove the link."
+            )
+        return path
+
+    def is_present(self) -> bool:
+        """Whether the folder is there now. Touches the drive."""
+        return self.root.is_dir()
+
+
+def place_of(path: Path, shelves: tuple[Shelf, ...]) -> tuple[Shelf, str] | None:
+    """The shelf that holds a file (the deepest one) and the path below it, or None."""
+    holders = [shelf for shelf in shelves if path.is_relative_to(shelf.root)]
+    if not holders:
+        return None
+    shelf = max(holders, key=lambda candidate: len(candidate.root.parts))
+    return shelf, path.relative_to(shelf.root).as_posix()
+
+
+def free_room(folder: Path) -> int:
+    """Free bytes on the drive that holds (or would hold) a folder."""
+    existing = folder
+    while not existing.exists() and existing != existing.parent:
+        existing = existing.parent
+    return shutil.disk_usage(existing).free
