@@ -1,0 +1,6 @@
+"""Export: the final check, and the film from the originals."""
+
+from .check import FinalCheck, SourceCheck, final_check
+from .render import ExportRequest, ExportResult, run_export
+
+__all__ = ["ExportRequest", "ExportResult", "FinalCheck", "SourceCheck", "final_check", "run_export"]

@@ -34,7 +34,6 @@ class WorkerPool:
 
     def __init__(self, size: int = 1) -> None:
         self._entries: queue.SimpleQueue[_Entry | None] = queue.SimpleQueue()
-        self._live: set[_Keeper] = set()
         self._keepers = [_Keeper(self._entries) for _ in range(size)]
         self._by_future: dict[Future[Any], _Entry] = {}
 
@@ -44,9 +43,7 @@ class WorkerPool:
     def __exit__(self, *_error: object) -> None:
         self.close()
 
-    def submit(
-        self, task: Task, request: Any, on_progress: Callable[[float], None] = lambda done: None
-    ) -> Future[Any]:
+    def submit(self, task: Task, request: Any, on_progress: Callable[[float], None] = lambda done: None) -> Future[Any]:
         """Run ``task(request, report)`` in a worker. ``on_progress`` is called on a thread of the pool, 0 to 1.
 
         The future raises the task's own error, WorkerDied, or Cancelled.
@@ -65,6 +62,11 @@ class WorkerPool:
         if entry is not None:
             entry.cancelled.set()
 
+    def cancel_all(self) -> None:
+        """Take back all tasks."""
+        for entry in list(self._by_future.values()):
+            entry.cancelled.set()
+
     @property
     def process_ids(self) -> list[int]:
         """Process numbers of the workers alive."""
@@ -72,8 +74,7 @@ class WorkerPool:
 
     def close(self) -> None:
         """End all workers; tasks not finished raise Cancelled."""
-        for entry in list(self._by_future.values()):
-            entry.cancelled.set()
+        self.cancel_all()
         for _ in self._keepers:
             self._entries.put(None)
         for keeper in self._keepers:
@@ -99,7 +100,7 @@ class _Keeper:
             self._thread.join()
 
     def _loop(self) -> None:
-        # The worker asks the system to end it when its parent *thread* ends: so this thread both starts and outlives it.
+        # The worker asks to be ended with its parent *thread*: so this thread both starts and outlives it.
         try:
             while (entry := self._entries.get()) is not None:
                 if entry.cancelled.is_set():

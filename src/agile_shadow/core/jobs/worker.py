@@ -61,7 +61,7 @@ def _run(task: Task, request: Any, parent: Connection[Any, Any]) -> tuple[str, A
     except Cancelled:
         return "cancelled", None
     except Exception as error:
-        logging.getLogger(__name__).warning("%s failed: %s\n%s", task, request, traceback.format_exc())
+        logging.getLogger("agile_shadow.worker").warning("%s of %s failed\n%s", task, request, traceback.format_exc())
         return "failed", error
 
 

@@ -43,7 +43,8 @@ class FrameIndex:
     def frame_at(self, seconds: Fraction) -> int:
         """Number of the frame that is on screen at that time after the first one, kept within the file."""
         ticks = (seconds / self.time_base).__floor__() + int(self.times[0])
-        return int(min(max(np.searchsorted(self.times, ticks, side="right") - 1, 0), len(self.times) - 1))
+        position = int(np.searchsorted(self.times, ticks, side="right")) - 1
+        return min(max(position, 0), len(self.times) - 1)
 
     def key_before(self, frame: int) -> int:
         """The last frame at or before ``frame`` at which decoding can start."""

@@ -46,10 +46,9 @@ def source_colorspace(frame: VideoFrame) -> int:
     return int(Colorspace.ITU709 if frame.height >= 720 else Colorspace.ITU601)
 
 
-def plane_array(frame: VideoFrame, plane: int, components: int = 1, dtype: type = np.uint8) -> NDArray[np.generic]:
-    """One plane of a frame as an array without its padding: (height, width) or (height, width, components)."""
+def plane_array(frame: VideoFrame, plane: int, components: int = 1) -> NDArray[np.uint8]:
+    """One plane of an 8-bit frame without its padding: uint8 (height, width) or (height, width, components)."""
     source = frame.planes[plane]
-    flat = np.frombuffer(source, dtype).reshape(source.height, -1)[:, : source.width * components]
-    return flat.reshape(source.height, source.width, components) if components > 1 else flat
-
-
+    flat: NDArray[np.uint8] = np.frombuffer(memoryview(source), np.uint8)
+    rows = flat.reshape(source.height, -1)[:, : source.width * components]
+    return rows.reshape(source.height, source.width, components) if components > 1 else rows

@@ -16,10 +16,30 @@ from .index import FrameIndex, read_index
 from .info import AudioStream, MediaInfo
 
 VIDEO_NAMES = frozenset(
-    ".mov .mp4 .m4v .mxf .mts .m2ts .m2t .ts .mpg .mpeg .avi .mkv .webm .3gp .mjpeg .dv .mod .tod .vob".split()
+    [
+        ".mov",
+        ".mp4",
+        ".m4v",
+        ".mxf",
+        ".mts",
+        ".m2ts",
+        ".m2t",
+        ".ts",
+        ".mpg",
+        ".mpeg",
+        ".avi",
+        ".mkv",
+        ".webm",
+        ".3gp",
+        ".mjpeg",
+        ".dv",
+        ".mod",
+        ".tod",
+        ".vob",
+    ]
 )
-SOUND_NAMES = frozenset(".wav .bwf .aif .aiff .flac .mp3 .m4a .ogg .opus .w64 .rf64".split())
-STILL_NAMES = frozenset(".jpg .jpeg .png .tif .tiff .dpx .exr .bmp .webp .heic".split())
+SOUND_NAMES = frozenset([".wav", ".bwf", ".aif", ".aiff", ".flac", ".mp3", ".m4a", ".ogg", ".opus", ".w64", ".rf64"])
+STILL_NAMES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".dpx", ".exr", ".bmp", ".webp", ".heic"])
 _STILL_FORMATS = ("image2", "_pipe")
 
 

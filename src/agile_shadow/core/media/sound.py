@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -47,11 +49,9 @@ class SoundReader:
 
     def _reset(self, position: int) -> None:
         self._resamplers = [AudioResampler(format="fltp", rate=SAMPLE_RATE) for _ in self._streams]
-        self._buffers = [
-            np.zeros((stream.codec_context.layout.nb_channels, 0), np.float32) for stream in self._streams
-        ]
+        self._buffers = [np.zeros((stream.codec_context.layout.nb_channels, 0), np.float32) for stream in self._streams]
         self._starts = [position for _ in self._streams]
-        self._packets = None
+        self._packets: Iterator[av.Packet[Any]] | None = None
 
     def read(self, position: int, count: int) -> Samples:
         """float32 array (count, 2) from sample ``position`` on; zeros outside the sound."""
@@ -87,7 +87,8 @@ class SoundReader:
             except av.error.FFmpegError:
                 continue
             for frame in frames:
-                self._take(which, frame)
+                if isinstance(frame, av.AudioFrame):
+                    self._take(which, frame)
 
     def _take(self, which: int, frame: av.AudioFrame) -> None:
         if self._fresh[which] and frame.time is not None:
@@ -114,4 +115,6 @@ class SoundReader:
             drop = max(0, min(position - SAMPLE_RATE - start, buffer.shape[1]))
             self._buffers[which] = buffer[:, drop:]
             self._starts[which] = start + drop
-        return out if self._total_channels <= 2 else out / ((self._total_channels + 1) // 2)
+        if self._total_channels > 2:
+            out /= (self._total_channels + 1) // 2
+        return out

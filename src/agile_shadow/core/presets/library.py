@@ -44,7 +44,9 @@ def parse_preset(values: Any, path: Path | None = None) -> Preset:
         field = ".".join(str(part) for part in first["loc"]) or "the preset"
         reason = first["msg"].removeprefix("Value error, ")
         shown = "" if isinstance(first["input"], dict) else f" (it says {first['input']!r})"
-        raise PresetError(f"field {field}: {reason}{shown}", path, "Mend the field or choose another preset.") from error
+        raise PresetError(
+            f"field {field}: {reason}{shown}", path, "Mend the field or choose another preset."
+        ) from error
 
 
 def user_folder() -> Path:

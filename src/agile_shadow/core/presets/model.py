@@ -98,16 +98,19 @@ class Preset(_Part):
     def describes(self) -> str:
         """The whole preset as one sentence."""
         if self.originals.do == "copy":
-            first = f"Take video from the source, copy it to the originals shelf and prove each byte with {self.originals.checksum}."
+            first = f"copy it to the originals shelf and prove each byte with {self.originals.checksum}."
         else:
-            first = f"Take video from the source, leave it where it is and note its {self.originals.checksum}."
+            first = f"leave it where it is and note its {self.originals.checksum}."
+        first = f"Take everything playable from the source, {first}"
         if self.proxies is None:
             return f"{first} Make no proxies."
         place = "on the proxies shelf, same folders as the originals"
         if self.proxies.place == "beside":
             place = "in a folder Proxies beside each original"
         label = codec_named(self.proxies.codec).label
-        return f"{first} Make proxies {scale_words(self.proxies.scale)} as {label}, all sound channels. Put them {place}."
+        return (
+            f"{first} Make proxies {scale_words(self.proxies.scale)} as {label}, all sound channels. Put them {place}."
+        )
 
     def to_json(self) -> dict[str, Any]:
         """Plain values as in the file."""

@@ -8,11 +8,13 @@ from fractions import Fraction
 
 from ..time import nominal_rate
 
+
 @dataclass(frozen=True)
 class Encoder:
-    """A library encoder, its pixel format, and its options for a frame rate."""
+    """A library encoder, its pixel format, its options for a frame rate, and what a probe calls its codec."""
 
     library: str
+    decoded_as: str
     pixel_format: str
     options: Callable[[Fraction], dict[str, str]]
     full_range: bool = False
@@ -24,8 +26,8 @@ def _h264(rate: Fraction) -> dict[str, str]:
 
 
 ENCODERS = {
-    "h264": Encoder("libx264", "yuv420p", _h264),
-    "dnxhr-lb": Encoder("dnxhd", "yuv422p", lambda rate: {"profile": "dnxhr_lb"}),
-    "prores-proxy": Encoder("prores_ks", "yuv422p10le", lambda rate: {"profile": "0", "vendor": "apl0"}),
-    "mjpeg": Encoder("mjpeg", "yuvj422p", lambda rate: {"qmin": "3", "qmax": "3"}, full_range=True),
+    "h264": Encoder("libx264", "h264", "yuv420p", _h264),
+    "dnxhr-lb": Encoder("dnxhd", "dnxhd", "yuv422p", lambda rate: {"profile": "dnxhr_lb"}),
+    "prores-proxy": Encoder("prores_ks", "prores", "yuv422p10le", lambda rate: {"profile": "0", "vendor": "apl0"}),
+    "mjpeg": Encoder("mjpeg", "mjpeg", "yuvj422p", lambda rate: {"qmin": "3", "qmax": "3"}, full_range=True),
 }

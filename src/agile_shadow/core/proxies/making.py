@@ -6,7 +6,7 @@ import queue
 import threading
 from collections import deque
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -56,7 +56,9 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     would be too small for the codec or the result is not frame for frame the original; MediaError for a bad original.
     """
     if request.target.exists():
-        raise ProxyError("a file of that name is there already", request.target, "Move it away or choose another place.")
+        raise ProxyError(
+            "a file of that name is there already", request.target, "Move it away or choose another place."
+        )
     original = probe(request.original)
     size = _size_for(request, original)
     partial = partial_path(request.target)
@@ -67,7 +69,9 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         info = check_proxy(partial, request.original)
         rename_new(partial, request.target)
     except av.error.FFmpegError as error:
-        raise ProxyError(f"no proxy could be made of it ({error.strerror})", request.original, "Try it again.") from error
+        raise ProxyError(
+            f"no proxy could be made of it ({error.strerror})", request.original, "Try it again."
+        ) from error
     except OSError as error:
         raise from_os_error(error, request.target, ProxyError) from error
     finally:
@@ -75,23 +79,66 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     return ProxyResult(request.target, info, original)
 
 
+def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
+    """Like :func:`make_proxy`, but a finished proxy of that kind that lies there already is checked and taken.
+
+    A different file of that name is left alone and the new one gets a number: a task for a worker.
+    """
+    original = probe(request.original)
+    for number in range(1, 1000):
+        stem = request.target.stem if number == 1 else f"{request.target.stem}_{number}"
+        target = request.target.with_name(f"{stem}{request.target.suffix}")
+        if not target.exists():
+            return make_proxy(replace(request, target=target), report)
+        try:
+            info = check_proxy(target, request.original)
+        except ShadowError:
+            continue
+        if is_such_proxy(info, original, request.scale, request.codec):
+            return ProxyResult(target, info, original)
+    raise ProxyError("no free name was found for it", request.target, "Choose another place.")
+
+
+def is_such_proxy(info: MediaInfo, original: MediaInfo, scale: Fraction, codec: str) -> bool:
+    """Whether a file has the size and codec that a preset asks for."""
+    if info.codec != ENCODERS[codec].decoded_as:
+        return False
+    return (info.width, info.height) == size_for_codec(original, scale, codec)
+
+
+def size_for_codec(original: MediaInfo, scale: Fraction, codec: str) -> tuple[int, int] | None:
+    """Pixels of a proxy at ``scale``, or the least size above it that the codec can hold.
+
+    None when even the original's own size is too small for the codec.
+    """
+    least_width, least_height = codec_named(codec).smallest
+    fraction = scale
+    while True:
+        size = proxy_size_for(original, fraction)
+        if size[0] >= least_width and size[1] >= least_height:
+            return size
+        if fraction >= 1:
+            return None
+        fraction = min(Fraction(1), fraction * Fraction(21, 20))
+
+
 def _size_for(request: ProxyRequest, original: MediaInfo) -> tuple[int, int]:
     if original.kind != "video":
         raise ProxyError("is not video, so it gets no proxy", request.original, "Leave it as it is.")
-    size = proxy_size_for(original, request.scale)
-    smallest = codec_named(request.codec).smallest
-    if size[0] < smallest[0] or size[1] < smallest[1]:
-        label = codec_named(request.codec).label
+    size = size_for_codec(original, request.scale, request.codec)
+    if size is None:
+        codec = codec_named(request.codec)
         raise ProxyError(
-            f"a proxy of {size[0]} x {size[1]} is too small for {label} (from {smallest[0]} x {smallest[1]})",
+            f"its {original.display_width} x {original.display_height} pixels are too few for {codec.label} "
+            f"(from {codec.smallest[0]} x {codec.smallest[1]})",
             request.original,
-            "Choose a larger fraction or another codec.",
+            "Choose another codec for it, or cut on the original.",
         )
     return size
 
 
 def check_proxy(proxy: Path, original: Path) -> MediaInfo:
-    """Compare a proxy with its original by their data; returns what the proxy is, raises ProxyError with the difference.
+    """Compare a proxy with its original by their data; returns what it is, raises ProxyError with the difference.
 
     Compared: number and times of frames, start timecode, reel, sound channels.
     """
@@ -162,7 +209,9 @@ class _Transcode:
 
     def _add_picture(self, video: VideoStream, target: OutputContainer) -> VideoStream:
         info = self._info
-        stream = target.add_stream(self._encoder.library, rate=info.frame_rate, options=self._encoder.options(info.frame_rate))
+        stream = target.add_stream(
+            self._encoder.library, rate=info.frame_rate, options=self._encoder.options(info.frame_rate)
+        )
         assert isinstance(stream, VideoStream)
         stream.width, stream.height = self._size
         stream.pix_fmt = self._encoder.pixel_format
@@ -235,7 +284,9 @@ class _Transcode:
                 _empty(ahead)
                 thread.join(0.02)
 
-    def _decode(self, source: InputContainer, streams: list[Any], ahead: queue.Queue[Any], stopped: threading.Event) -> None:
+    def _decode(
+        self, source: InputContainer, streams: list[Any], ahead: queue.Queue[Any], stopped: threading.Event
+    ) -> None:
         try:
             for packet in source.demux(streams):
                 for frame in packet.decode():
@@ -270,7 +321,9 @@ class _Sound:
     def __init__(self, source: AudioStream, target: OutputContainer, origin: Fraction) -> None:
         context = source.codec_context
         deep = context.name.startswith(("pcm_s24", "pcm_s32", "flac")) or (context.format and context.format.bits > 16)
-        stream = target.add_stream("pcm_s24le" if deep and context.name != "aac" else "pcm_s16le", rate=context.sample_rate)
+        stream = target.add_stream(
+            "pcm_s24le" if deep and context.name != "aac" else "pcm_s16le", rate=context.sample_rate
+        )
         assert isinstance(stream, AudioStream)
         stream.codec_context.layout = context.layout
         self._stream = stream

@@ -24,7 +24,9 @@ class Shelf:
         """The file at a path below the shelf. Raises ShelfError for a path that leaves it, links followed."""
         pure = PurePosixPath(relative)
         if pure.is_absolute() or ".." in pure.parts or not pure.parts:
-            raise ShelfError(f'"{relative}" leads outside the shelf {self.name}', None, "The project file may be damaged.")
+            raise ShelfError(
+                f'"{relative}" leads outside the shelf {self.name}', None, "The project file may be damaged."
+            )
         path = self.root / Path(*pure.parts)
         if not path.resolve().is_relative_to(self.root.resolve()):
             raise ShelfError(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,7 +114,7 @@ class Canvas:
         rows = strip_height(self.height)
         light, dark = self._values((0.92, 0, 0)), self._values((0.03, 0, 0))
         edges = np.linspace(0, self.width, CELLS + 1).round().astype(int)
-        for cell, (a, b) in zip(cells_for(clip, frame), zip(edges[:-1], edges[1:], strict=True), strict=True):
+        for cell, (a, b) in zip(cells_for(clip, frame), itertools.pairwise(edges), strict=True):
             self.planes[0][:rows, a:b] = (light if cell else dark)[0]
         for plane in self.planes[1:]:
             plane[: rows // 2] = light[1]

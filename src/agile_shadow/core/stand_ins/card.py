@@ -11,6 +11,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.video.stream import VideoStream
 
@@ -21,7 +22,10 @@ from .canvas import Canvas
 from .scenes import BEAT, SCENES
 from .waves import clunks
 
-_HEVC = {"preset": "ultrafast", "x265-params": "log-level=none:qp=26:rc-lookahead=0:scenecut=0:bframes=0:aq-mode=0:keyint=25"}
+_HEVC = {
+    "preset": "ultrafast",
+    "x265-params": "log-level=none:qp=26:rc-lookahead=0:scenecut=0:bframes=0:aq-mode=0:keyint=25",
+}
 _QUICK = {"preset": "ultrafast", "crf": "24", "bf": "0", "g": "25"}
 _FIELDS = {"preset": "veryfast", "crf": "22", "bf": "2", "g": "12", "flags": "+ildct+ilme", "x264-params": "tff=1"}
 
@@ -79,9 +83,7 @@ RECORDING = "RECORDER/TAKE_014.WAV"
 EMPTY = f"{_POCKET}/PCK_0009.MP4"
 CUT_OFF = f"{_POCKET}/PCK_0010.MP4"
 NOTE = "ABOUT_THIS_CARD.TXT"
-_NOTE_TEXT = (
-    "The Tern Ferry, day 3. Everything on this card was drawn by a program: no camera, no person and no place is real.\n"
-)
+_NOTE_TEXT = "The Tern Ferry, day 3. All of this card was drawn by a program: no camera, person or place is real.\n"
 
 
 def missing_from_card(card: Path) -> list[ClipPlan]:
@@ -108,14 +110,21 @@ def draw_card(
         raise from_os_error(error, card) from error
     for plan in missing_from_card(card):
         smaller = shrunk(plan, shrink, seconds)
-        (draw or draw_clip)((smaller, card), lambda done, name=plan.path: report(name, done))  # type: ignore[misc]
+        (draw or draw_clip)((smaller, card), lambda done, name=plan.path: report(name, done))
     draw_damaged(card)
 
 
 def shrunk(plan: ClipPlan, shrink: int, seconds: Fraction | None = None) -> ClipPlan:
     """The same clip with smaller frames and at most so many seconds."""
     frames = plan.frames if seconds is None else min(plan.frames, math.ceil(seconds * plan.rate))
-    return ClipPlan(**{**vars(plan), "width": _whole(plan.width // shrink), "height": _whole(plan.height // shrink), "frames": frames})
+    return ClipPlan(
+        **{
+            **vars(plan),
+            "width": _whole(plan.width // shrink),
+            "height": _whole(plan.height // shrink),
+            "frames": frames,
+        }
+    )
 
 
 def _whole(value: int) -> int:
@@ -135,7 +144,9 @@ def draw_small_things(card: Path, shrink: int = 1) -> None:
             sidecar = (card / plan.path).with_suffix(ending)
             sidecar.parent.mkdir(parents=True, exist_ok=True)
             if not sidecar.exists():
-                sidecar.write_text(f"clip {Path(plan.path).stem}\nreel {plan.reel or '-'}\nscene {plan.scene}\n", encoding="utf-8")
+                sidecar.write_text(
+                    f"clip {Path(plan.path).stem}\nreel {plan.reel or '-'}\nscene {plan.scene}\n", encoding="utf-8"
+                )
     empty = card / EMPTY
     empty.parent.mkdir(parents=True, exist_ok=True)
     empty.touch()
@@ -230,10 +241,11 @@ class _Sound:
     """The sound streams of a clip: a clunk with each flash of the lamp, another tone on each channel."""
 
     def __init__(self, plan: ClipPlan, container: OutputContainer) -> None:
-        self._streams = []
+        self._streams: list[tuple[AudioStream, str, range]] = []
         channel = 0
         for codec, layout in plan.sound:
             stream = container.add_stream(codec, rate=48_000, layout=layout)
+            assert isinstance(stream, AudioStream)
             count = 2 if layout == "stereo" else 1
             self._streams.append((stream, layout, range(channel, channel + count)))
             channel += count

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,7 +35,7 @@ def read_code(luma: NDArray[np.generic]) -> tuple[int, int] | None:
     edges = np.linspace(0, width, CELLS + 1)
     inset = width / CELLS / 4
     means = [float(band[:, int(a + inset) : max(int(a + inset) + 1, int(b - inset))].mean())
-             for a, b in zip(edges[:-1], edges[1:], strict=True)]  # fmt: skip
+             for a, b in itertools.pairwise(edges)]  # fmt: skip
     light, dark = (means[0] + means[-1]) / 2, means[1]
     if light - dark < 0.2 * max(light, 1e-9):
         return None

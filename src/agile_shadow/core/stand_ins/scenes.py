@@ -77,8 +77,12 @@ def _add_terns(scene: Scene, count: int, size: float, middle: float, speed: floa
 
 def crossing(canvas: Canvas) -> Scene:
     """The ferry crosses; two terns follow."""
-    _water(canvas, (from_rgb(120, 160, 196), from_rgb(222, 206, 180)), (from_rgb(70, 108, 118), from_rgb(26, 54, 66)), 0.5)
-    shore = sprite(polygon(canvas.width // 2, canvas.height // 6, [(0, 1), (0.3, 0.2), (0.8, 0.5), (1, 1)]), from_rgb(86, 96, 70))
+    _water(
+        canvas, (from_rgb(120, 160, 196), from_rgb(222, 206, 180)), (from_rgb(70, 108, 118), from_rgb(26, 54, 66)), 0.5
+    )
+    shore = sprite(
+        polygon(canvas.width // 2, canvas.height // 6, [(0, 1), (0.3, 0.2), (0.8, 0.5), (1, 1)]), from_rgb(86, 96, 70)
+    )
     canvas.stamp_background(shore, 0.2, 0.44)
     scene = Scene(canvas)
     _add_ferry(scene, 0.32, lambda t: (0.1 + 0.11 * t, 0.6 + 0.01 * math.sin(3 * t)))
@@ -88,7 +92,9 @@ def crossing(canvas: Canvas) -> Scene:
 
 def colony(canvas: Canvas) -> Scene:
     """Many terns above their island."""
-    _water(canvas, (from_rgb(176, 196, 206), from_rgb(230, 226, 212)), (from_rgb(108, 126, 92), from_rgb(60, 72, 48)), 0.62)
+    _water(
+        canvas, (from_rgb(176, 196, 206), from_rgb(230, 226, 212)), (from_rgb(108, 126, 92), from_rgb(60, 72, 48)), 0.62
+    )
     scene = Scene(canvas)
     _add_terns(scene, 9, 0.055, 0.42, 1.1)
     return scene
@@ -119,9 +125,13 @@ def from_above(canvas: Canvas) -> Scene:
     """The strait from the air: island, chain, ferry."""
     _water(canvas, (from_rgb(30, 92, 104), from_rgb(40, 110, 116)), (from_rgb(40, 110, 116), from_rgb(24, 76, 92)), 0.5)
     island = sprite(ellipse(canvas.width // 3, canvas.height // 2), from_rgb(148, 142, 98))
-    canvas.stamp_background(sprite(ellipse(canvas.width * 2 // 5, canvas.height * 3 // 5), from_rgb(196, 186, 150)), 0.78, 0.55)
+    canvas.stamp_background(
+        sprite(ellipse(canvas.width * 2 // 5, canvas.height * 3 // 5), from_rgb(196, 186, 150)), 0.78, 0.55
+    )
     canvas.stamp_background(island, 0.78, 0.55)
-    chain = sprite(polygon(canvas.width, max(2, canvas.height // 200), [(0, 0), (1, 0), (1, 1), (0, 1)]), from_rgb(18, 40, 48))
+    chain = sprite(
+        polygon(canvas.width, max(2, canvas.height // 200), [(0, 0), (1, 0), (1, 1), (0, 1)]), from_rgb(18, 40, 48)
+    )
     canvas.stamp_background(chain, 0.5, 0.55)
     scene = Scene(canvas)
     _add_ferry(scene, 0.08, lambda t: (0.1 + 0.07 * t, 0.55))
@@ -132,7 +142,9 @@ def from_above(canvas: Canvas) -> Scene:
 def jetty(canvas: Canvas) -> Scene:
     """Dusk at the jetty; the ferry comes home."""
     _water(canvas, (from_rgb(54, 46, 84), from_rgb(226, 138, 92)), (from_rgb(120, 82, 84), from_rgb(34, 30, 52)), 0.55)
-    post = sprite(polygon(canvas.width // 40, canvas.height // 2, [(0, 0), (1, 0), (1, 1), (0, 1)]), from_rgb(34, 26, 26))
+    post = sprite(
+        polygon(canvas.width // 40, canvas.height // 2, [(0, 0), (1, 0), (1, 1), (0, 1)]), from_rgb(34, 26, 26)
+    )
     for i in range(5):
         canvas.stamp_background(post, 0.08 + 0.09 * i, 0.78)
     scene = Scene(canvas)
@@ -143,12 +155,19 @@ def jetty(canvas: Canvas) -> Scene:
 
 def chick(canvas: Canvas) -> Scene:
     """A tern chick on shingle hops toward the camera."""
-    _water(canvas, (from_rgb(200, 196, 186), from_rgb(176, 170, 158)), (from_rgb(158, 150, 138), from_rgb(120, 112, 102)), 0.4)
+    _water(
+        canvas,
+        (from_rgb(200, 196, 186), from_rgb(176, 170, 158)),
+        (from_rgb(158, 150, 138), from_rgb(120, 112, 102)),
+        0.4,
+    )
     stone = max(6, canvas.width // 14)
     for i in range(24):
         shade = 100 + i * 37 % 90
         canvas.stamp_background(
-            sprite(ellipse(stone, stone * 2 // 3), from_rgb(shade, shade - 6, shade - 14)), i * 0.37 % 1, 0.45 + i * 0.23 % 0.5
+            sprite(ellipse(stone, stone * 2 // 3), from_rgb(shade, shade - 6, shade - 14)),
+            i * 0.37 % 1,
+            0.45 + i * 0.23 % 0.5,
         )
     scene = Scene(canvas)
     body = max(8, min(canvas.width, canvas.height) // 4)

@@ -1,0 +1,260 @@
+"""The film: every frame of the timeline from its original, encoded into a file that gets its name when it is whole."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from av.audio.stream import AudioStream
+from av.container import OutputContainer
+from av.filter import Graph
+from av.video.frame import VideoFrame
+from av.video.stream import VideoStream
+
+from ..errors import ExportError, from_os_error
+from ..files import flush, partial_path
+from ..jobs import Report
+from ..media import SAMPLE_RATE, FrameReader, MediaInfo, SoundReader, fit_rectangle, probe
+from ..project import Project
+from ..timeline import Block, block_at
+from .check import final_check
+
+_LAYOUT = "stereo"
+
+
+@dataclass(frozen=True)
+class _Format:
+    container: str
+    video: str
+    pixel_format: str
+    options: dict[str, str]
+    audio: str
+
+
+FORMATS = {
+    ".mp4": _Format("mp4", "libx264", "yuv420p", {"preset": "veryfast", "crf": "18"}, "aac"),
+    ".mov": _Format("mov", "prores_ks", "yuv422p10le", {"profile": "2", "vendor": "apl0"}, "pcm_s24le"),
+}
+
+
+@dataclass(frozen=True)
+class ExportRequest:
+    """Render the project's timeline to ``out``; its ending chooses H.264 in .mp4 or ProRes in .mov."""
+
+    project: Project
+    out: Path
+
+
+@dataclass(frozen=True)
+class ExportResult:
+    """The finished film: ``seconds`` is its length, ``sources`` the originals it was made from."""
+
+    path: Path
+    frames: int
+    seconds: Fraction
+    sources: tuple[Path, ...]
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain values, as the command line prints them."""
+        sources = [{"path": str(path), "kind": "original"} for path in self.sources]
+        return {"path": str(self.path), "frames": self.frames, "seconds": float(self.seconds), "sources": sources}
+
+
+def run_export(request: ExportRequest, report: Report) -> ExportResult:
+    """Check, render and prove the film: a task for a worker. An older file of that name is replaced at the end.
+
+    Raises ExportError: for an original that is missing or changed, an unknown ending, a name that is an original's,
+    no room, or a film that does not have the frames of the timeline.
+    """
+    project = request.project
+    chosen = FORMATS.get(request.out.suffix.lower())
+    if chosen is None:
+        raise ExportError("its ending says no format", request.out, "Name it .mp4 for H.264 or .mov for ProRes.")
+    final_check(project).refuse_if_not_ready()
+    sources = _sources(project)
+    _refuse_own_files(project, request.out)
+    partial = partial_path(request.out)
+    try:
+        request.out.parent.mkdir(parents=True, exist_ok=True)
+        with av.open(str(partial), "w", format=chosen.container) as container:
+            _Render(project, chosen, container, sources, report).run()
+        flush(partial)
+        _prove(partial, project)
+        partial.replace(request.out)
+        flush(request.out.parent)
+    except av.error.FFmpegError as error:
+        raise ExportError(f"the film could not be written ({error.strerror})", request.out, "Try again.") from error
+    except OSError as error:
+        raise from_os_error(error, request.out, ExportError) from error
+    finally:
+        partial.unlink(missing_ok=True)
+    length = Fraction(project.timeline.length) / project.timeline.rate
+    return ExportResult(request.out, project.timeline.length, length, tuple(sources.values()))
+
+
+def _sources(project: Project) -> dict[str, Path]:
+    found: dict[str, Path] = {}
+    for block in project.timeline.blocks:
+        clip = project.clip(block.clip)
+        path = project.path(clip.original.file) if clip is not None else None
+        assert path is not None
+        found[block.clip] = path
+    return found
+
+
+def _refuse_own_files(project: Project, out: Path) -> None:
+    """Promise: originals are never written to, whatever name is typed."""
+    target = out.resolve()
+    for clip in project.clips:
+        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies), *clip.sidecars):
+            path = project.path(file)
+            if path is not None and path.resolve() == target:
+                raise ExportError("that is a file of this project's footage", out, "Choose another name for the film.")
+
+
+def _prove(film: Path, project: Project) -> None:
+    info: MediaInfo = probe(film)
+    if info.frames != project.timeline.length or info.frame_rate != project.timeline.rate:
+        raise ExportError(
+            f"the film came out with {info.frames} frames instead of {project.timeline.length}", film, "Try again."
+        )
+
+
+class _Render:
+    """One pass over the timeline."""
+
+    def __init__(
+        self, project: Project, chosen: _Format, container: OutputContainer, sources: dict[str, Path], report: Report
+    ) -> None:
+        self._timeline = project.timeline
+        self._project = project
+        self._format = chosen
+        self._container = container
+        self._sources = sources
+        self._report = report
+        self._readers: dict[str, FrameReader] = {}
+        self._sounds: dict[str, SoundReader] = {}
+        self._graphs: dict[tuple[Any, ...], Graph] = {}
+        self._samples = 0
+
+    def run(self) -> None:
+        video, audio = self._add_streams()
+        try:
+            for number, frame in enumerate(self._frames()):
+                frame.pts = number
+                frame.time_base = 1 / self._timeline.rate
+                frame.pict_type = 0
+                for packet in video.encode(frame):
+                    self._container.mux(packet)
+                self._write_sound(number, audio)
+                self._report((number + 1) / self._timeline.length)
+            for stream in (video, audio):
+                for last in stream.encode(None):
+                    self._container.mux(last)
+        finally:
+            for reader in self._readers.values():
+                reader.close()
+            for sound in self._sounds.values():
+                sound.close()
+
+    def _add_streams(self) -> tuple[VideoStream, AudioStream]:
+        video = self._container.add_stream(self._format.video, rate=self._timeline.rate, options=self._format.options)
+        assert isinstance(video, VideoStream)
+        video.width, video.height = self._timeline.width, self._timeline.height
+        video.pix_fmt = self._format.pixel_format
+        video.codec_context.time_base = 1 / self._timeline.rate
+        context = video.codec_context
+        context.color_primaries = context.color_trc = context.colorspace = 1
+        context.color_range = 1
+        audio = self._container.add_stream(self._format.audio, rate=SAMPLE_RATE, layout=_LAYOUT)
+        assert isinstance(audio, AudioStream)
+        return video, audio
+
+    def _frames(self) -> Iterator[VideoFrame]:
+        for number in range(self._timeline.length):
+            block = block_at(self._timeline, number)
+            yield self._black() if block is None else self._picture(block, number)
+
+    def _black(self) -> VideoFrame:
+        black = np.zeros((self._timeline.height, self._timeline.width, 3), np.uint8)
+        return VideoFrame.from_ndarray(black, format="rgb24").reformat(format=self._format.pixel_format)
+
+    def _picture(self, block: Block, number: int) -> VideoFrame:
+        self._let_go_except(block.clip)
+        reader = self._readers.get(block.clip)
+        if reader is None:
+            reader = self._readers[block.clip] = FrameReader(self._sources[block.clip])
+        seconds = block.source_start + Fraction(number - block.start) / self._timeline.rate
+        frame = reader.frame(reader.index.frame_at(seconds))
+        return self._fitted(block.clip, frame, reader.index.time_base)
+
+    def _let_go_except(self, clip: str) -> None:
+        """Only one original is open at a time: their decoders hold many large frames."""
+        for other in [key for key in self._readers if key != clip]:
+            self._readers.pop(other).close()
+
+    def _fitted(self, clip: str, frame: VideoFrame, time_base: Fraction) -> VideoFrame:
+        key = (clip, frame.width, frame.height, frame.format.name)
+        graph = self._graphs.get(key)
+        if graph is None:
+            graph = self._graphs[key] = self._graph(clip, frame, time_base)
+        copy = frame.reformat(format=frame.format.name)  # the graph takes its input; the reader may show it again
+        copy.pts = None
+        graph.push(copy)
+        fitted = graph.pull()
+        assert isinstance(fitted, VideoFrame)
+        return fitted
+
+    def _graph(self, clip: str, frame: VideoFrame, time_base: Fraction) -> Graph:
+        found = self._project.clip(clip)
+        assert found is not None
+        info = found.original.info
+        place = fit_rectangle(info.display_aspect, self._timeline.width, self._timeline.height)
+        width, height = place.width // 2 * 2, place.height // 2 * 2
+        stored = (height, width) if info.rotation % 180 else (width, height)
+        turn = {0: [], 90: ["transpose=clock"], 180: ["hflip", "vflip"], 270: ["transpose=cclock"]}[info.rotation]
+        fields = ["bwdif=mode=send_frame:deint=all"] if info.interlaced else []
+        x, y = (self._timeline.width - width) // 4 * 2, (self._timeline.height - height) // 4 * 2
+        steps = [
+            *fields,
+            f"scale={stored[0]}:{stored[1]}:flags=bicubic:out_color_matrix=bt709:out_range=limited",
+            *turn,
+            "setsar=1",
+            f"format={self._format.pixel_format}",
+            f"pad={self._timeline.width}:{self._timeline.height}:{x}:{y}",
+        ]
+        graph = Graph()
+        last = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=time_base)
+        for step in steps:
+            name, _, arguments = step.partition("=")
+            node = graph.add(name, arguments or None)
+            last.link_to(node)
+            last = node
+        last.link_to(graph.add("buffersink"))
+        graph.configure()
+        return graph
+
+    def _write_sound(self, number: int, audio: AudioStream) -> None:
+        until = round(Fraction(number + 1) / self._timeline.rate * SAMPLE_RATE)
+        count = until - self._samples
+        samples = self._sound(block_at(self._timeline, number), count)
+        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples.T), format="fltp", layout=_LAYOUT)
+        frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, self._samples, Fraction(1, SAMPLE_RATE)
+        for packet in audio.encode(frame):
+            self._container.mux(packet)
+        self._samples = until
+
+    def _sound(self, block: Block | None, count: int) -> Any:
+        if block is None:
+            return np.zeros((count, 2), np.float32)
+        sound = self._sounds.get(block.clip)
+        if sound is None:
+            sound = self._sounds[block.clip] = SoundReader(self._sources[block.clip])
+        start = Fraction(block.start) / self._timeline.rate
+        position = round(block.source_start * SAMPLE_RATE) + self._samples - round(start * SAMPLE_RATE)
+        return sound.read(position, count)

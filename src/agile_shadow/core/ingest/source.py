@@ -1,0 +1,131 @@
+"""Reading a source: through any nesting to the playable files; the rest is passed over with a reason."""
+
+from __future__ import annotations
+
+import os
+from collections import defaultdict
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ..errors import ShadowError, from_os_error, os_reason
+from ..media import is_known_media_name
+from .report import Problem
+
+
+@dataclass(frozen=True)
+class SourceFile:
+    """A playable file by its name: ``path`` below the source, ``size`` in bytes, ``modified`` in nanoseconds.
+
+    ``sidecars``: paths of files of the same name beside it that belong to it.
+    """
+
+    path: str
+    kind: str
+    size: int
+    modified: int
+    sidecars: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class SourceListing:
+    """What is on a source. ``passed_over`` is calm; ``unreadable`` needs a look."""
+
+    files: tuple[SourceFile, ...]
+    passed_over: tuple[Problem, ...]
+    unreadable: tuple[Problem, ...]
+
+    @property
+    def size(self) -> int:
+        """Bytes of all playable files."""
+        return sum(file.size for file in self.files)
+
+
+@dataclass
+class _Walk:
+    playable: list[tuple[str, str, int, int]] = field(default_factory=list)
+    others: list[str] = field(default_factory=list)
+    passed_over: list[Problem] = field(default_factory=list)
+    unreadable: list[Problem] = field(default_factory=list)
+
+
+def read_source(source: Path) -> SourceListing:
+    """List a source, in order of path. Raises ShadowError when the source itself cannot be read."""
+    if not source.is_dir():
+        raise ShadowError("is not a folder that can be read", source, "Check that the card or drive is connected.")
+    try:
+        next(os.scandir(source), None)
+    except OSError as error:
+        raise from_os_error(error, source) from error
+    walk = _Walk()
+    _walk(source, "", walk)
+    sidecars = _sidecars(walk)
+    files = tuple(
+        SourceFile(path, kind, size, modified, tuple(sorted(sidecars.get(path, ()))))
+        for path, kind, size, modified in sorted(walk.playable)
+    )
+    claimed = {sidecar for file in files for sidecar in file.sidecars}
+    walk.passed_over.extend(
+        Problem(path, "neither picture nor sound by its name, and of no clip")
+        for path in walk.others
+        if path not in claimed
+    )
+    return SourceListing(
+        files, tuple(sorted(walk.passed_over, key=_path_of)), tuple(sorted(walk.unreadable, key=_path_of))
+    )
+
+
+def _path_of(problem: Problem) -> str:
+    return problem.path
+
+
+def _walk(source: Path, below: str, walk: _Walk) -> None:
+    try:
+        with os.scandir(source / below) as entries:
+            ordered = sorted(entries, key=lambda entry: entry.name)
+    except OSError as error:
+        walk.unreadable.append(Problem(below, f"the folder cannot be read: {os_reason(error)[0]}"))
+        return
+    for entry in ordered:
+        path = f"{below}/{entry.name}" if below else entry.name
+        try:
+            _sort_in(entry, path, source, walk)
+        except OSError as error:
+            walk.unreadable.append(Problem(path, os_reason(error)[0]))
+
+
+def _sort_in(entry: os.DirEntry[str], path: str, source: Path, walk: _Walk) -> None:
+    if entry.is_symlink():
+        walk.passed_over.append(Problem(path, "a link, not a file"))
+    elif entry.name.startswith("."):
+        walk.passed_over.append(Problem(path, "hidden, or still being written"))
+    elif entry.is_dir():
+        _walk(source, path, walk)
+    elif not entry.is_file():
+        walk.passed_over.append(Problem(path, "not an ordinary file"))
+    else:
+        _sort_in_file(entry, path, walk)
+
+
+def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
+    kind = is_known_media_name(entry.name)
+    status = entry.stat()
+    if kind is None:
+        walk.others.append(path)
+    elif status.st_size == 0:
+        walk.unreadable.append(Problem(path, "is empty (zero bytes): there is nothing in it to take"))
+    else:
+        walk.playable.append((path, kind, status.st_size, status.st_mtime_ns))
+
+
+def _sidecars(walk: _Walk) -> dict[str, list[str]]:
+    """Other files by the clip whose folder and name without ending they share; video goes before sound and stills."""
+    owners: dict[str, str] = {}
+    rank = {"video": 0, "sound": 1, "still": 2}
+    for path, _kind, _size, _modified in sorted(walk.playable, key=lambda item: (rank[item[1]], item[0])):
+        owners.setdefault(os.path.splitext(path)[0].casefold(), path)
+    found: dict[str, list[str]] = defaultdict(list)
+    for path in walk.others:
+        owner = owners.get(os.path.splitext(path)[0].casefold())
+        if owner is not None:
+            found[owner].append(path)
+    return found

@@ -1,0 +1,107 @@
+"""The project as one immutable value; an edit makes a new one that shares what did not change."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from functools import cached_property
+from pathlib import Path
+from typing import Any, Literal
+
+from ..pairs import FileRef, Original, Proxy
+from ..presets import Preset
+from ..shelves import Shelf
+from ..timeline import Timeline
+from ..timeline.model import new_id
+
+Side = Literal["originals", "proxies"]
+
+
+@dataclass(frozen=True)
+class Clip:
+    """One shot: its original, proxies, sidecars. ``pin`` overrides the switch; ``source`` is where it was found."""
+
+    id: str
+    name: str
+    original: Original
+    proxies: tuple[Proxy, ...] = ()
+    sidecars: tuple[FileRef, ...] = ()
+    pin: Side | None = None
+    source: str = ""
+
+    @property
+    def length(self) -> Fraction:
+        """Seconds."""
+        return self.original.info.duration
+
+
+@dataclass(frozen=True)
+class Project:
+    """The whole document. ``unknown`` keeps what a newer version wrote and this one has no name for."""
+
+    id: str
+    name: str
+    shelves: tuple[Shelf, ...] = ()
+    clips: tuple[Clip, ...] = ()
+    timeline: Timeline = field(default_factory=Timeline)
+    showing: Side = "originals"
+    preset: Preset | None = None
+    reports: tuple[dict[str, Any], ...] = ()
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+    @cached_property
+    def _clips_by_id(self) -> dict[str, Clip]:
+        return {clip.id: clip for clip in self.clips}
+
+    @cached_property
+    def _shelves_by_id(self) -> dict[str, Shelf]:
+        return {shelf.id: shelf for shelf in self.shelves}
+
+    def clip(self, identity: str) -> Clip | None:
+        """The clip of that identity, if there is one."""
+        return self._clips_by_id.get(identity)
+
+    def shelf(self, identity: str) -> Shelf | None:
+        """The shelf of that identity, if there is one."""
+        return self._shelves_by_id.get(identity)
+
+    def path(self, file: FileRef) -> Path | None:
+        """Where a file lies on this machine; None without its shelf. Raises ShelfError for a path that leaves it."""
+        shelf = self.shelf(file.shelf)
+        return shelf.resolve(file.path) if shelf is not None else None
+
+    def side_of(self, clip: Clip) -> Side:
+        """What is to be shown of a clip: its pin, else the switch."""
+        return clip.pin or self.showing
+
+    def with_clip(self, clip: Clip) -> Project:
+        """With a clip added, or replaced where its identity is known."""
+        if clip.id in self._clips_by_id:
+            return replace(self, clips=tuple(clip if old.id == clip.id else old for old in self.clips))
+        return replace(self, clips=(*self.clips, clip))
+
+    def with_shelf(self, name: str, role: str, root: Path) -> tuple[Project, Shelf]:
+        """With a shelf for a folder and role; the one there is when it is known already."""
+        for shelf in self.shelves:
+            if shelf.root == root and shelf.role == role:
+                return self, shelf
+        shelf = Shelf(new_id(), name, role, root)
+        return replace(self, shelves=(*self.shelves, shelf)), shelf
+
+    def with_timeline_settings_of(self, clip: Clip) -> Project:
+        """Rate and frame size of the timeline from a first clip's original; unchanged once they are set."""
+        info = clip.original.info
+        if self.timeline.rate or not info.frame_rate:
+            return self
+        timeline = replace(
+            self.timeline,
+            rate=info.frame_rate,
+            width=info.display_width // 2 * 2,
+            height=info.display_height // 2 * 2,
+        )
+        return replace(self, timeline=timeline)
+
+
+def new_project(name: str) -> Project:
+    """An empty project."""
+    return Project(id=new_id(), name=name)

@@ -1,0 +1,148 @@
+"""An open project: the document of the moment, its history, and its saving in the background."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from pathlib import Path
+
+from psygnal import Signal
+
+from ..errors import ShadowError, sentence
+from .document import Project, new_project
+from .file import load_project, save_project
+
+Edit = Callable[[Project], Project]
+_HISTORY = 200
+_QUIET = 0.7  # seconds without a change before an autosave
+
+log = logging.getLogger(__name__)
+
+
+class ProjectSession:
+    """Holds one project open. Any thread may call any method; signals come on the thread that made the change."""
+
+    changed = Signal()
+    saved_state_changed = Signal()
+
+    def __init__(self, path: Path, project: Project) -> None:
+        self.path = path
+        self._project = project
+        self._undo: list[tuple[str, Project]] = []
+        self._redo: list[tuple[str, Project]] = []
+        self._lock = threading.RLock()
+        self._save_lock = threading.Lock()
+        self._dirty = threading.Event()
+        self._closing = threading.Event()
+        self.save_problem = ""
+        self._saved: Project | None = project
+        self._saver = threading.Thread(target=self._autosave, name="autosave", daemon=True)
+        self._saver.start()
+
+    @classmethod
+    def open(cls, path: Path) -> ProjectSession:
+        """Open a project file, or begin one where there is none. Raises ProjectError."""
+        path = path.absolute()
+        if path.exists():
+            return cls(path, load_project(path))
+        session = cls(path, new_project(path.stem))
+        session._saved = None
+        session.save()
+        return session
+
+    @property
+    def project(self) -> Project:
+        """The document of this moment; it will not change under the caller's hands."""
+        return self._project
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether the file holds this document."""
+        return self._saved is self._project
+
+    def edit(self, label: str, change: Edit) -> None:
+        """One step of the user's, which undo takes back. A change that gives the same document is no step."""
+        with self._lock:
+            after = change(self._project)
+            if after is self._project or after == self._project:
+                return
+            self._undo = [*self._undo[-_HISTORY + 1 :], (label, self._project)]
+            self._redo = []
+            self._project = after
+        self._announce()
+
+    def absorb(self, change: Edit) -> None:
+        """Take in what background work found: it stays when the user undoes steps of before or after."""
+        with self._lock:
+            self._project = change(self._project)
+            self._undo = [(label, change(project)) for label, project in self._undo]
+            self._redo = [(label, change(project)) for label, project in self._redo]
+        self._announce()
+
+    @property
+    def undo_label(self) -> str | None:
+        """What undo would take back."""
+        return self._undo[-1][0] if self._undo else None
+
+    @property
+    def redo_label(self) -> str | None:
+        """What redo would do again."""
+        return self._redo[-1][0] if self._redo else None
+
+    def undo(self) -> None:
+        """Take back the last step, if there is one."""
+        self._step(self._undo, self._redo)
+
+    def redo(self) -> None:
+        """Do again the step last taken back, if there is one."""
+        self._step(self._redo, self._undo)
+
+    def _step(self, source: list[tuple[str, Project]], target: list[tuple[str, Project]]) -> None:
+        with self._lock:
+            if not source:
+                return
+            label, project = source.pop()
+            target.append((label, self._project))
+            self._project = project
+        self._announce()
+
+    def _announce(self) -> None:
+        self._dirty.set()
+        self.changed.emit()
+        self.saved_state_changed.emit()
+
+    def save(self) -> None:
+        """Write the file now. Raises ProjectError."""
+        with self._save_lock:
+            project = self._project
+            if project is self._saved:
+                return
+            save_project(project, self.path)
+            self._saved = project
+            self.save_problem = ""
+        self.saved_state_changed.emit()
+
+    def _autosave(self) -> None:
+        while not self._closing.is_set():
+            self._dirty.wait()
+            while self._dirty.is_set() and not self._closing.is_set():
+                self._dirty.clear()
+                self._closing.wait(_QUIET)
+            if not self._closing.is_set():
+                self._save_and_tell()
+
+    def _save_and_tell(self) -> None:
+        try:
+            self.save()
+        except ShadowError as error:
+            log.warning("autosave: %s", error, exc_info=True)
+            self.save_problem = sentence(error)
+            self.saved_state_changed.emit()
+
+    def close(self) -> None:
+        """Save what is not saved and end the background saving. Raises ProjectError."""
+        self._closing.set()
+        self._dirty.set()
+        self._saver.join()
+        self.save()
