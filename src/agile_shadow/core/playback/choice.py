@@ -1,0 +1,100 @@
+"""Which file of a clip is shown: the switch, the pin, and what is there."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+from ..errors import ShadowError
+from ..pairs import FileRef
+from ..project import Clip, Project
+
+Kind = Literal["original", "proxy", "missing"]
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The file to show. ``lead`` in seconds of the original before the file's first frame; ``note`` says why not the
+    wanted side. For ``missing``, ``note`` says which shelf is gone and what to do."""
+
+    kind: Kind
+    clip: Clip
+    path: Path | None = None
+    lead: Fraction = Fraction(0)
+    width: int = 0
+    height: int = 0
+    note: str = ""
+
+    @property
+    def mark(self) -> str:
+        """The text on the picture: what it is, and its size in pixels."""
+        if self.kind == "missing":
+            return "MISSING"
+        extra = f", {self.note}" if self.note else ""
+        return f"{self.kind.upper()} {self.width} x {self.height}{extra}"
+
+
+class Presence:
+    """What is known of files being there. Asking never touches a drive; whoever opens files tells."""
+
+    def __init__(self) -> None:
+        self._missing: set[Path] = set()
+        self._lock = threading.Lock()
+
+    def tell(self, path: Path, present: bool) -> None:
+        """Note what was found."""
+        with self._lock:
+            (self._missing.discard if present else self._missing.add)(path)
+
+    def is_missing(self, path: Path) -> bool:
+        """True when the file was found missing and not found again since."""
+        with self._lock:
+            return path in self._missing
+
+    def look_again(self) -> None:
+        """Forget what was missing: drives may have come back."""
+        with self._lock:
+            self._missing.clear()
+
+
+def choose(project: Project, clip: Clip, presence: Presence) -> Choice:
+    """The file to show of a clip: the wanted side if it is there, else the other, else none."""
+    proxy = _proxy_choice(project, clip, presence)
+    original = _original_choice(project, clip, presence)
+    wanted, other = (proxy, original) if project.side_of(clip) == "proxies" else (original, proxy)
+    if wanted is not None:
+        return wanted
+    if other is not None:
+        note = "no proxy" if other.kind == "original" else "original missing"
+        return Choice(other.kind, clip, other.path, other.lead, other.width, other.height, note)
+    shelf = project.shelf(clip.original.file.shelf)
+    name = shelf.name if shelf is not None else "unknown"
+    return Choice("missing", clip, note=f"Shelf {name} is not there. Connect it, or find the file again.")
+
+
+def _proxy_choice(project: Project, clip: Clip, presence: Presence) -> Choice | None:
+    for proxy in reversed(clip.proxies):
+        path = _resolved(project, proxy.file)
+        if path is not None and not presence.is_missing(path):
+            info = proxy.info
+            lead = proxy.offset / info.frame_rate if info.frame_rate else Fraction(0)
+            return Choice("proxy", clip, path, lead, info.display_width, info.display_height)
+    return None
+
+
+def _original_choice(project: Project, clip: Clip, presence: Presence) -> Choice | None:
+    path = _resolved(project, clip.original.file)
+    if path is None or presence.is_missing(path):
+        return None
+    info = clip.original.info
+    return Choice("original", clip, path, Fraction(0), info.display_width, info.display_height)
+
+
+def _resolved(project: Project, file: FileRef) -> Path | None:
+    try:
+        return project.path(file)
+    except ShadowError:
+        return None

@@ -1,0 +1,128 @@
+"""Sound to the machine's device, where there is one."""
+
+from __future__ import annotations
+
+import logging
+import queue
+import threading
+import time
+from collections.abc import Callable
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..media import SAMPLE_RATE
+
+log = logging.getLogger(__name__)
+_BLOCK = 1024  # samples
+_AHEAD = 12  # blocks
+
+
+class Source(Protocol):
+    """Gives stereo samples; used and closed on the sound's own thread."""
+
+    def read(self, position: int, count: int, /) -> NDArray[np.float32]: ...
+    def close(self) -> None: ...
+
+
+class SoundOutput:
+    """Plays stereo samples that a source gives. Without a device :attr:`problem` says why, and playing is silent."""
+
+    def __init__(self) -> None:
+        self.problem: str | None = "looking for a sound device"
+        self.failed = False
+        self._library: Any = None
+        self._run: _Run | None = None
+
+    def find_device(self) -> None:
+        """Look for a device; slow on some machines, so not for the interface thread."""
+        try:
+            import sounddevice
+        except OSError:
+            self.problem = "no sound: the system package libportaudio2 is missing"
+            return
+        try:
+            sounddevice.query_devices(kind="output")
+        except (sounddevice.PortAudioError, ValueError):
+            self.problem = "no sound: this machine has no sound device"
+            return
+        self._library = sounddevice
+        self.problem = None
+
+    def start(self, open_source: Callable[[], Source], position: int) -> bool:
+        """Begin to play from sample ``position``; False when there is no device. Returns before the device is open."""
+        self.stop()
+        if self._library is None:
+            return False
+        self.failed = False
+        self._run = _Run(self._library, open_source, position, self._on_failure)
+        return True
+
+    def _on_failure(self, reason: str) -> None:
+        self.problem = reason
+        self.failed = True
+
+    def elapsed(self) -> float:
+        """Seconds of sound played since :meth:`start`, as far as the device says; 0 until it begins."""
+        return self._run.elapsed() if self._run is not None else 0.0
+
+    def stop(self) -> None:
+        """Fall silent."""
+        if self._run is not None:
+            self._run.stopped.set()
+            self._run = None
+
+
+class _Run:
+    """One stretch of playing: a thread that opens the device, feeds it, and closes it."""
+
+    def __init__(
+        self, library: Any, open_source: Callable[[], Source], position: int, on_failure: Callable[[str], None]
+    ) -> None:
+        self.stopped = threading.Event()
+        self._library = library
+        self._open_source = open_source
+        self._position = position
+        self._on_failure = on_failure
+        self._blocks: queue.Queue[NDArray[np.float32]] = queue.Queue(_AHEAD)
+        self._played = 0
+        self._stamp = 0.0
+        threading.Thread(target=self._feed, name="sound", daemon=True).start()
+
+    def elapsed(self) -> float:
+        if not self._played:
+            return 0.0
+        return (self._played - _BLOCK) / SAMPLE_RATE + min(time.monotonic() - self._stamp, _BLOCK / SAMPLE_RATE)
+
+    def _feed(self) -> None:
+        source = self._open_source()
+        try:
+            self._blocks.put(source.read(self._position, _BLOCK))
+            with self._library.OutputStream(
+                samplerate=SAMPLE_RATE, channels=2, dtype="float32", blocksize=_BLOCK, callback=self._on_block
+            ):
+                while not self.stopped.is_set():
+                    self._position += _BLOCK
+                    self._put(source.read(self._position, _BLOCK))
+        except self._library.PortAudioError as error:
+            log.warning("sound: %s", error)
+            self._on_failure("no sound: the sound device does not open")
+        finally:
+            source.close()
+
+    def _put(self, block: NDArray[np.float32]) -> None:
+        while not self.stopped.is_set():
+            try:
+                self._blocks.put(block, timeout=0.1)
+                return
+            except queue.Full:
+                continue
+
+    def _on_block(self, out: NDArray[np.float32], frames: int, _time: Any, _status: Any) -> None:
+        try:
+            out[:] = self._blocks.get_nowait()
+        except queue.Empty:
+            out[:] = 0
+        self._played += frames
+        self._stamp = time.monotonic()
