@@ -1,0 +1,80 @@
+"""Start the window: ``python -m agile_shadow.desktop [--demo] [PROJECT]``."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+from ..core.errors import ShadowError, sentence
+from ..core.log import cache_folder, set_up_logging
+from ..core.project import ProjectSession
+from ..core.stand_ins import missing_from_card
+from . import theme
+from .window import Folders, MainWindow
+from .work import Work
+
+
+def demo_folder() -> Path:
+    """Where the demo lives; made again when deleted."""
+    return cache_folder() / "demo"
+
+
+def folders_for(project: Path, demo: bool) -> Folders:
+    """The folders that the places begin with."""
+    home = project.parent
+    if demo:
+        return Folders(home / "Card", home / "Boathouse", home / "Laptop", home)
+    return Folders(None, home / "Originals", home / "Proxies", home)
+
+
+def open_window(project: Path, demo: bool = False) -> MainWindow:
+    """A window on a project file; begun where there is none. Raises ShadowError."""
+    work = Work(ProjectSession.open(project))
+    window = MainWindow(work, folders_for(project, demo))
+    if demo and missing_from_card(project.parent / "Card"):
+        work.draw_demo_card(project.parent / "Card")
+    work.resume_open_jobs()
+    return window
+
+
+def make_app(arguments: list[str]) -> QApplication:
+    """The application with its faces and colours."""
+    app = QApplication(arguments)
+    app.setApplicationName("Agile Shadow")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    theme.apply_theme(app, theme.INK)
+    return app
+
+
+def main() -> int:
+    """Entry point."""
+    parser = argparse.ArgumentParser(prog="agile-shadow window", description="The window of Agile Shadow.")
+    parser.add_argument("project", nargs="?", type=Path, help="project file (.otio)")
+    parser.add_argument("--demo", action="store_true", help="open the demo project")
+    chosen = parser.parse_args()
+    set_up_logging()
+    app = make_app(sys.argv[:1])
+    if chosen.demo:
+        project = demo_folder() / "The Tern Ferry.otio"
+    else:
+        project = chosen.project or Path.home() / "Agile Shadow" / "First project.otio"
+    demo = chosen.demo
+    while True:
+        try:
+            window = open_window(project, demo)
+        except ShadowError as error:
+            QMessageBox.critical(None, "Agile Shadow", sentence(error))
+            return 1
+        window.show()
+        status = app.exec()
+        if window.reopen_with is None:
+            return status
+        project, demo = window.reopen_with, False
+
+
+if __name__ == "__main__":
+    sys.exit(main())

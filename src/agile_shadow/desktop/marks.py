@@ -1,0 +1,46 @@
+"""The two marks: an original is a solid ochre block, a proxy a hatched plum block with a shadow; missing is dashed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QBrush, QColor, QIcon, QPainter, QPen, QPixmap
+
+from .theme import colour
+
+
+def paint_block(painter: QPainter, rect: QRectF, kind: str) -> None:
+    """Fill a rectangle as ``original``, ``proxy`` or ``missing``."""
+    painter.save()
+    if kind == "original":
+        painter.fillRect(rect, colour("ochre"))
+    elif kind == "proxy":
+        _paint_proxy(painter, rect)
+    else:
+        pen = QPen(colour("warn"), 1.4, Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.drawRect(rect.adjusted(0.7, 0.7, -0.7, -0.7))
+    painter.restore()
+
+
+def _paint_proxy(painter: QPainter, rect: QRectF) -> None:
+    offset = max(2.0, min(4.0, rect.height() / 5))
+    shadow = QColor(colour("plum"))
+    shadow.setAlpha(110)
+    painter.fillRect(rect.adjusted(offset, offset, 0, 0), shadow)
+    face = rect.adjusted(0, 0, -offset, -offset)
+    painter.fillRect(face, colour("plum"))
+    hatch = QColor(colour("text"))
+    hatch.setAlpha(70)
+    painter.fillRect(face, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+
+
+def mark_icon(kind: str, size: int = 14) -> QIcon:
+    """The mark as an icon, to stand beside its word."""
+    pixmap = QPixmap(QSize(size * 2, size * 2))
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.scale(2, 2)
+    paint_block(painter, QRectF(1, size * 0.18, size - 2, size * 0.64), kind)
+    painter.end()
+    pixmap.setDevicePixelRatio(2)
+    return QIcon(pixmap)

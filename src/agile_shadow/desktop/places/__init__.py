@@ -1,0 +1,1 @@
+"""The places on the rail."""

@@ -1,0 +1,101 @@
+"""Tables over values: a model that shows rows of a document through columns given as functions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+from PySide6.QtWidgets import QHeaderView, QTableView
+
+from .marks import mark_icon
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column: its title, its text for a row, the mark beside the text, whether numbers line up right."""
+
+    title: str
+    text: Callable[[Any], str]
+    width: int = 100
+    mark: Callable[[Any], str | None] = lambda row: None
+    right: bool = False
+    tip: Callable[[Any], str] | None = None
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows of any kind; asked only for what is in sight."""
+
+    def __init__(self, columns: Sequence[Column]) -> None:
+        super().__init__()
+        self.columns = list(columns)
+        self.rows: list[Any] = []
+        self._icons: dict[str, Any] = {}
+
+    def set_rows(self, rows: Sequence[Any]) -> None:
+        """Show other rows; selection and scroll position stay when their number does."""
+        rows = list(rows)
+        if len(rows) != len(self.rows):
+            self.beginResetModel()
+            self.rows = rows
+            self.endResetModel()
+        elif rows:
+            self.rows = rows
+            self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(self.columns) - 1))
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:
+        return 0 if parent.isValid() else len(self.columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return self.columns[section].title
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        column, row = self.columns[index.column()], self.rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return column.text(row)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return column.tip(row) if column.tip is not None else column.text(row)
+        if role == Qt.ItemDataRole.DecorationRole:
+            kind = column.mark(row)
+            return self._icon(kind) if kind is not None else None
+        if role == Qt.ItemDataRole.TextAlignmentRole and column.right:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+    def _icon(self, kind: str) -> Any:
+        if kind not in self._icons:
+            self._icons[kind] = mark_icon(kind)
+        return self._icons[kind]
+
+    def forget_icons(self) -> None:
+        """The colours changed."""
+        self._icons.clear()
+
+
+def rows_table(model: RowsModel, stretch: int, name: str) -> QTableView:
+    """A view of rows: one row chosen at a time, one column taking the room that is left."""
+    table = QTableView()
+    table.setModel(model)
+    table.setAccessibleName(name)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
+    table.setTabKeyNavigation(False)
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(27)
+    header = table.horizontalHeader()
+    header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    header.setHighlightSections(False)
+    for number, column in enumerate(model.columns):
+        table.setColumnWidth(number, column.width)
+    header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+    return table

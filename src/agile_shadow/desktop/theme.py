@@ -1,0 +1,126 @@
+"""Colours, faces and the style sheet: one dark version (ink) and one light (paper)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtWidgets import QApplication
+
+FONTS = Path(__file__).parent / "fonts"
+SANS, MONO = "B612", "B612 Mono"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours as #rrggbb. ``surround`` lies around every picture and is neutral grey in both versions."""
+
+    name: str
+    ground: str
+    panel: str
+    raised: str
+    line: str
+    text: str
+    quiet: str
+    ochre: str
+    plum: str
+    on_mark: str
+    warn: str
+    focus: str
+    surround: str = "#2b2b2b"
+
+
+INK = Theme(
+    name="ink", ground="#171b26", panel="#1f2433", raised="#2b3246", line="#3b435a", text="#f2eadb", quiet="#b9b0a0",
+    ochre="#d19a35", plum="#a8659c", on_mark="#14161d", warn="#f0937c", focus="#e6d3a8",
+)  # fmt: skip
+PAPER = Theme(
+    name="paper", ground="#ece6d8", panel="#f6f2e8", raised="#fffdf7", line="#c3b9a3", text="#22242c", quiet="#5d594f",
+    ochre="#c28a22", plum="#8d4a82", on_mark="#17181d", warn="#9c2f1c", focus="#6b5524", surround="#7a7a7a",
+)  # fmt: skip
+
+_current = INK
+
+
+def theme() -> Theme:
+    """The version in use."""
+    return _current
+
+
+def colour(name: str) -> QColor:
+    """A colour of the version in use by its field name."""
+    return QColor(getattr(_current, name))
+
+
+def load_fonts() -> None:
+    """Make the shipped faces known."""
+    for path in sorted(FONTS.glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def sans(size: int = 10, bold: bool = False) -> QFont:
+    """The face of the chrome."""
+    font = QFont(SANS, size)
+    font.setBold(bold)
+    return font
+
+
+def mono(size: int = 10) -> QFont:
+    """The face of timecode."""
+    return QFont(MONO, size)
+
+
+def apply_theme(app: QApplication, chosen: Theme) -> None:
+    """Use a version for the whole application."""
+    global _current
+    _current = chosen
+    app.setFont(sans(10))
+    app.setStyleSheet(_sheet(chosen))
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+* {{ color: {t.text}; selection-background-color: {t.line}; selection-color: {t.text}; }}
+QMainWindow, QDialog, QMessageBox {{ background: {t.ground}; }}
+QWidget#place, QWidget#strip, QWidget#rail {{ background: {t.ground}; }}
+QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
+QLabel {{ background: transparent; }}
+QLabel#quiet {{ color: {t.quiet}; }}
+QLabel#warn {{ color: {t.warn}; }}
+QLabel#heading {{ font-size: 15pt; }}
+QLabel#sentence {{ font-size: 11pt; }}
+QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 5px 11px; }}
+QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
+QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QTableView:focus, QListView:focus {{
+  border: 1px solid {t.focus}; }}
+QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
+QPushButton#main {{ background: {t.focus}; color: {t.on_mark}; font-weight: bold; padding: 8px 18px;
+  border-color: {t.focus}; }}
+QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
+QPushButton#main:focus {{ border: 2px solid {t.text}; }}
+QLineEdit, QComboBox, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 4px 7px; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox::down-arrow {{ image: none; border-left: 4px solid transparent; border-right: 4px solid transparent;
+  border-top: 5px solid {t.quiet}; margin-right: 6px; }}
+QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.line}; outline: none; }}
+QTableView, QListView {{ background: {t.panel}; alternate-background-color: {t.panel}; border: 1px solid {t.line};
+  gridline-color: {t.line}; outline: none; }}
+QTableView::item, QListView::item {{ padding: 3px 6px; border: none; }}
+QTableView::item:selected, QListView::item:selected {{ background: {t.raised}; color: {t.text}; }}
+QHeaderView::section {{ background: {t.ground}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.line};
+  padding: 5px 6px; }}
+QTableCornerButton::section {{ background: {t.ground}; border: none; }}
+QScrollBar:vertical {{ background: {t.panel}; width: 11px; }}
+QScrollBar:horizontal {{ background: {t.panel}; height: 11px; }}
+QScrollBar::handle {{ background: {t.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+QProgressBar {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; text-align: center; height: 16px; }}
+QProgressBar::chunk {{ background: {t.line}; }}
+QSplitter::handle {{ background: {t.ground}; }}
+QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
+QMenu {{ background: {t.raised}; border: 1px solid {t.line}; }}
+QMenu::item {{ padding: 5px 22px; }}
+QMenu::item:selected {{ background: {t.line}; }}
+QCheckBox {{ spacing: 6px; }}
+"""

@@ -1,0 +1,393 @@
+"""The main window: strip, rail, places, drawer; commands go to whichever place is open."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..core.errors import ShadowError, sentence
+from ..core.playback import SoundOutput
+from ..core.project import Clip, Project
+from ..core.time import clock_text
+from . import theme
+from .actions import COMMANDS
+from .jobs_drawer import JobsDrawer
+from .places.export import ExportPlace
+from .places.ingest import IngestPlace
+from .places.pairs import PairsPlace
+from .places.presets import PresetsPlace
+from .places.timeline import TimelinePlace
+from .player_panel import PlayerPanel
+from .rail import Rail
+from .status_strip import StatusStrip
+from .work import Work
+
+_PLAYING = {
+    "play", "backward", "stop", "forward", "back_1", "on_1", "back_10", "on_10", "first", "last", "mark_in", "mark_out",
+    "unmark",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Folders:
+    """What the places begin with."""
+
+    source: Path | None
+    originals: Path
+    proxies: Path
+    exports: Path
+
+
+class MainWindow(QMainWindow):
+    """One window for one project."""
+
+    def __init__(self, work: Work, folders: Folders, start_sound: bool = True) -> None:
+        super().__init__()
+        self.work = work
+        self.setMinimumSize(1000, 680)
+        self.resize(1280, 800)
+        self.sound = SoundOutput()
+        self._build(folders)
+        self._bind_keys()
+        self._connect()
+        self._open_place(1)
+        self._show_project()
+        self.reopen_with: Path | None = None
+        if start_sound:
+            threading.Thread(target=self._find_sound, name="sound device", daemon=True).start()
+
+    def _find_sound(self) -> None:
+        self.sound.find_device()
+        self.work.call_here(self._show_sound)
+
+    def _build(self, folders: Folders) -> None:
+        self.strip = StatusStrip()
+        self.rail = Rail()
+        self.presets = PresetsPlace(self.work)
+        self.ingest = IngestPlace(self.work, folders.source, folders.originals, folders.proxies)
+        self.pairs = PairsPlace(self.work, self.sound)
+        self.timeline = TimelinePlace(self.work, self.sound)
+        self.export = ExportPlace(self.work, folders.exports)
+        self.stack = QStackedWidget()
+        for place in (self.presets, self.ingest, self.pairs, self.timeline, self.export):
+            self.stack.addWidget(place)
+        self.drawer = JobsDrawer(self.work)
+        self.drawer.hide()
+        self.notice = QLabel("")
+        self.notice.setObjectName("warn")
+        self.notice.setWordWrap(True)
+        self.notice.setContentsMargins(16, 6, 16, 6)
+        self.notice.hide()
+        whole = QWidget()
+        whole.setObjectName("place")
+        outer = QVBoxLayout(whole)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addWidget(self.strip)
+        outer.addWidget(self.notice)
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self.rail)
+        middle.addWidget(self.stack, 1)
+        outer.addLayout(middle, 1)
+        outer.addWidget(self.drawer)
+        self.setCentralWidget(whole)
+        self._build_menu()
+
+    def _build_menu(self) -> None:
+        menu = QMenu(self)
+        for title, call in (
+            ("New project…", self._new_project),
+            ("Open project…", self._open_project),
+            ("Save now", lambda: self.command("save")),
+            ("All keys (F1)", lambda: self.command("keys")),
+            ("Ink or paper", lambda: self.command("theme")),
+        ):
+            action = QAction(title, self)
+            action.triggered.connect(call)
+            menu.addAction(action)
+        self.strip.project.setMenu(menu)
+
+    def _bind_keys(self) -> None:
+        for command in COMMANDS:
+            for keys in command.keys:
+                shortcut = QShortcut(QKeySequence(keys), self)
+                shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
+                shortcut.activated.connect(lambda identity=command.id: self.command(identity))
+
+    def _connect(self) -> None:
+        work = self.work
+        work.project_changed.connect(self._show_project)
+        work.saved_changed.connect(self._show_saved)
+        work.jobs_changed.connect(self._show_jobs)
+        work.problem.connect(self._tell)
+        work.ingest_ended.connect(self._ingest_ended)
+        self.rail.chosen.connect(self._open_place)
+        self.strip.switch.flipped.connect(self._flip_to)
+        self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
+        self.presets.chosen.connect(self.ingest.reload_presets)
+        for panel in (self.pairs.panel, self.timeline.panel):
+            panel.metered.connect(self.strip.show_meter)
+            panel.picture_came.connect(self._show_counts)
+        self._notice_timer = QTimer(self)
+        self._notice_timer.setSingleShot(True)
+        self._notice_timer.setInterval(12_000)
+        self._notice_timer.timeout.connect(self.notice.hide)
+
+    # Showing
+
+    def _show_project(self) -> None:
+        project = self.work.session.project
+        self.setWindowTitle(f"{project.name} - Agile Shadow")
+        name = self.strip.project.fontMetrics().elidedText(project.name, Qt.TextElideMode.ElideRight, 190)
+        self.strip.project.setText(name)
+        self.strip.project.setToolTip(str(self.work.session.path))
+        self.strip.switch.set_side(project.showing)
+        place = self.stack.currentWidget()
+        if place is self.presets:
+            self.presets.refresh_table()
+        elif place is self.pairs:
+            self.pairs.refresh()
+        elif place is self.timeline:
+            self.timeline.refresh()
+        elif place is self.export:
+            self.export.refresh()
+        self._show_counts()
+        self._show_saved()
+
+    def _show_saved(self) -> None:
+        session = self.work.session
+        if session.save_problem:
+            self.strip.saved.setText("not saved")
+            self._tell(session.save_problem)
+        else:
+            self.strip.saved.setText("saved" if session.is_saved else "saving")
+
+    def _show_counts(self) -> None:
+        project = self.work.session.project
+        video = [clip for clip in project.clips if clip.original.info.kind == "video"]
+        with_proxy = sum(1 for clip in video if clip.proxies)
+        pinned = sum(1 for clip in video if clip.pin)
+        text = f"{with_proxy} of {len(video)} clips have a proxy" if video else ""
+        self.strip.counts.setText(f"{text}, {pinned} pinned" if pinned else text)
+        self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
+        report = self.work.last_report
+        self.rail.buttons["Ingest"].set_waiting(len(report.failed) if report is not None else 0)
+
+    def _show_sound(self) -> None:
+        problem = self.sound.problem
+        self.strip.sound.setText("no sound" if problem else "")
+        self.strip.sound.setToolTip(problem or "")
+        if problem and self.isVisible():
+            self._tell(f"Playing is silent: {problem}.")
+
+    def _show_jobs(self) -> None:
+        text = self.jobs_text()
+        self.strip.jobs.setText(text)
+        if self.drawer.isVisible():
+            self.drawer.refresh(text)
+
+    def jobs_text(self) -> str:
+        """The chip: what runs, how much of it, how long still."""
+        parts = []
+        progress = self.work.ingest_progress()
+        if progress is not None:
+            left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
+            parts.append(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{left}")
+        export = self.work.export
+        if export is not None and export.active:
+            left = f", about {clock_text(export.remaining)}" if export.remaining is not None else ""
+            parts.append(f"export {export.fraction:.0%}{left}")
+        if self.work.drawing is not None:
+            parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
+        return "; ".join(parts) or "No jobs"
+
+    def _tell(self, text: str) -> None:
+        self.notice.setText(text)
+        self.notice.show()
+        self._notice_timer.start()
+
+    def _ingest_ended(self) -> None:
+        self._show_counts()
+        report = self.work.last_report
+        if report is not None and report.paired and self.work.session.project.showing == "originals":
+            self._tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.")
+
+    # Commands
+
+    def panel(self) -> PlayerPanel | None:
+        """The player of the open place."""
+        place = self.stack.currentWidget()
+        return place.panel if isinstance(place, PairsPlace | TimelinePlace) else None
+
+    def command(self, identity: str) -> None:
+        """Do a command of the table; one that has no meaning in the open place does nothing."""
+        if self._typing() and identity not in ("keys", "save") and not identity.startswith("place_"):
+            return
+        if identity == "switch":
+            showing = self.work.session.project.showing
+            self._flip_to("originals" if showing == "proxies" else "proxies")
+        elif identity == "pin":
+            self._pin()
+        elif identity.startswith("place_"):
+            self._open_place(int(identity[-1]) - 1)
+        elif identity == "jobs":
+            self.drawer.setVisible(not self.drawer.isVisible())
+            self._show_jobs()
+        elif identity == "keys":
+            self._show_keys()
+        elif identity == "theme":
+            self._change_theme()
+        elif identity == "save":
+            self.work.in_background(self.work.session.save, lambda _done: None)
+        elif identity in _PLAYING:
+            panel = self.panel()
+            if panel is not None:
+                panel.command(identity)
+        elif self.stack.currentWidget() is self.timeline or identity in ("undo", "redo"):
+            self.timeline.command(identity)
+
+    @staticmethod
+    def _typing() -> bool:
+        return isinstance(QApplication.focusWidget(), QLineEdit)
+
+    def _flip_to(self, side: str) -> None:
+        def flip(project: Project) -> Project:
+            return replace(project, showing="proxies" if side == "proxies" else "originals")
+
+        self.work.session.edit(f"Show {side}", flip)
+
+    def _pin(self) -> None:
+        clip = self._clip_in_hand()
+        if clip is None:
+            return
+
+        def pin(project: Project) -> Project:
+            current = project.clip(clip.id)
+            if current is None:
+                return project
+            other = "originals" if project.showing == "proxies" else "proxies"
+            return project.with_clip(replace(current, pin=None if current.pin else other))  # type: ignore[arg-type]
+
+        self.work.session.edit("Pin", pin)
+
+    def _clip_in_hand(self) -> Clip | None:
+        if self.stack.currentWidget() is self.pairs:
+            return self.pairs.current()
+        if self.stack.currentWidget() is not self.timeline:
+            return None
+        selected = self.timeline.view.selected
+        block = self.work.session.project.timeline.block(selected) if selected is not None else None
+        if block is not None:
+            return self.work.session.project.clip(block.clip)
+        return self.timeline.current_clip()
+
+    def _open_place(self, number: int) -> None:
+        before = self.stack.currentWidget()
+        self.rail.open(number)
+        if before is self.stack.widget(number) and number != 1:
+            return
+        if isinstance(before, PairsPlace | TimelinePlace):
+            before.left()
+        self.stack.setCurrentIndex(number)
+        after = self.stack.currentWidget()
+        if isinstance(after, PairsPlace | TimelinePlace | ExportPlace):
+            after.entered()
+        self._show_project()
+
+    def _change_theme(self) -> None:
+        chosen = theme.PAPER if theme.theme() is theme.INK else theme.INK
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme.apply_theme(app, chosen)
+        for model in (self.pairs.model, self.timeline.model, self.export.model):
+            model.forget_icons()
+        self.update()
+
+    def _show_keys(self) -> None:
+        dialog = QDialog(self)
+        dialog.setWindowTitle("All keys")
+        dialog.resize(620, 640)
+        inner = QWidget()
+        form = QFormLayout(inner)
+        area = ""
+        for command in COMMANDS:
+            if command.area != area:
+                area = command.area
+                heading = QLabel(area)
+                heading.setObjectName("heading")
+                form.addRow(heading)
+            keys = QLabel("  or  ".join(command.keys))
+            keys.setFont(theme.mono(10))
+            form.addRow(keys, QLabel(command.title))
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        layout = QVBoxLayout(dialog)
+        layout.addWidget(scroll)
+        self.keys_dialog = dialog
+        dialog.open()
+
+    # Projects
+
+    def _new_project(self) -> None:
+        chosen, _filter = QFileDialog.getSaveFileName(self, "New project", "", "Projects (*.otio)")
+        if chosen:
+            self._reopen(Path(chosen).with_suffix(".otio"))
+
+    def _open_project(self) -> None:
+        chosen, _filter = QFileDialog.getOpenFileName(self, "Open project", "", "Projects (*.otio)")
+        if chosen:
+            self._reopen(Path(chosen))
+
+    def _reopen(self, path: Path) -> None:
+        self.reopen_with = path
+        if not self.close():
+            self.reopen_with = None
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self._work_to_lose() and not self._may_close():
+            self.reopen_with = None
+            event.ignore()
+            return
+        self.pairs.panel.close_player()
+        self.timeline.panel.close_player()
+        try:
+            self.work.close()
+        except ShadowError as error:
+            QMessageBox.warning(self, "Not saved", sentence(error))
+        event.accept()
+
+    def _work_to_lose(self) -> bool:
+        export = self.work.export
+        return self.work.ingest is not None or (export is not None and export.active)
+
+    def _may_close(self) -> bool:
+        box = QMessageBox(self)
+        box.setWindowTitle("Work is going on")
+        box.setText(f"Work is going on: {self.jobs_text()}.")
+        box.setInformativeText("If you close now, it stops here and goes on at the next start of this project.")
+        close = box.addButton("Close, go on next time", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is close

@@ -1,0 +1,35 @@
+"""Numbers in words, the same everywhere in the window."""
+
+from __future__ import annotations
+
+from ..core.media import MediaInfo
+from ..core.time import rate_label
+
+CODEC_WORDS = {
+    "hevc": "HEVC", "h264": "H.264", "dnxhd": "DNxHR", "prores": "ProRes", "mjpeg": "MJPEG", "mpeg2video": "MPEG-2",
+    "cfhd": "CineForm", "pcm_s24le": "PCM 24", "pcm_s16le": "PCM 16",
+}  # fmt: skip
+
+
+def gigabytes(size: int) -> str:
+    """Size in GB with one decimal; small files in MB."""
+    return f"{size / 1e9:.1f} GB" if size >= 50_000_000 else f"{size / 1e6:.1f} MB"
+
+
+def frame_size(info: MediaInfo) -> str:
+    """Pixels as shown, upright."""
+    return f"{info.display_width} x {info.display_height}" if info.display_width else ""
+
+
+def codec(info: MediaInfo) -> str:
+    """The codec's usual name, with its bits where that is more than 8."""
+    name = CODEC_WORDS.get(info.codec, info.codec)
+    return f"{name} {info.bit_depth} bit" if info.bit_depth > 8 and info.kind == "video" else name
+
+
+def rate(info: MediaInfo) -> str:
+    """Frames per second."""
+    if not info.frame_rate:
+        return ""
+    text = rate_label(info.frame_rate)
+    return f"{text} variable" if info.variable_rate else f"{text} interlaced" if info.interlaced else text
