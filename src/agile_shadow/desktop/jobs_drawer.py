@@ -35,6 +35,9 @@ class ProgressDelegate(QStyledItemDelegate):
         rect = QRectF(option.rect).adjusted(6, 6, -6, -6)  # type: ignore[attr-defined]
         painter.fillRect(rect, theme.colour("raised"))
         painter.fillRect(QRectF(rect.x(), rect.y(), rect.width() * part, rect.height()), theme.colour("line"))
+        painter.fillRect(
+            QRectF(rect.x() + rect.width() * part - 2, rect.y(), 2 if part else 0, rect.height()), theme.colour("focus")
+        )
         painter.setPen(theme.colour("text"))
         painter.setFont(theme.sans(8))
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, f"{part:.0%}")

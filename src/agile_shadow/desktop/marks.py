@@ -43,4 +43,6 @@ def mark_icon(kind: str, size: int = 14) -> QIcon:
     paint_block(painter, QRectF(1, size * 0.18, size - 2, size * 0.64), kind)
     painter.end()
     pixmap.setDevicePixelRatio(2)
-    return QIcon(pixmap)
+    icon = QIcon(pixmap)
+    icon.addPixmap(pixmap, QIcon.Mode.Selected)  # a chosen row does not tint it
+    return icon

@@ -114,7 +114,8 @@ class PlayerPanel(QWidget):
         row.addStretch(1)
         self.buttons: dict[str, QToolButton] = {}
         for identity, text in (
-            ("backward", "◀"), ("back_1", "−1"), ("play", "▶"), ("on_1", "+1"), ("mark_in", "In"), ("mark_out", "Out"),
+            ("backward", "Back"), ("back_1", "−1"), ("play", "Play"), ("on_1", "+1"),
+            ("mark_in", "In"), ("mark_out", "Out"),
         ):  # fmt: skip
             button = QToolButton()
             button.setText(text)
@@ -230,7 +231,7 @@ class PlayerPanel(QWidget):
 
     def _show_play_button(self) -> None:
         speed = self.player.speed
-        self.buttons["play"].setText("■" if speed else "▶")
+        self.buttons["play"].setText("Stop" if speed else "Play")
 
     def halt(self) -> None:
         """Stop playing if it runs."""

@@ -53,8 +53,12 @@ class RowsModel(QAbstractTableModel):
         return 0 if parent.isValid() else len(self.columns)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
-        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+        if orientation != Qt.Orientation.Horizontal:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
             return self.columns[section].title
+        if role == Qt.ItemDataRole.TextAlignmentRole and self.columns[section].right:
+            return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
@@ -87,6 +91,7 @@ def rows_table(model: RowsModel, stretch: int, name: str) -> QTableView:
     table.setAccessibleName(name)
     table.setShowGrid(False)
     table.setWordWrap(False)
+    table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
     table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
     table.setSelectionMode(QTableView.SelectionMode.SingleSelection)
     table.setTabKeyNavigation(False)

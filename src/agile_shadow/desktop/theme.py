@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase
 from PySide6.QtWidgets import QApplication
 
 FONTS = Path(__file__).parent / "fonts"
-SANS, MONO = "B612", "B612 Mono"
+SANS, MONO = "B612", "JetBrains Mono"
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ def colour(name: str) -> QColor:
 
 def load_fonts() -> None:
     """Make the shipped faces known."""
-    for path in sorted(FONTS.glob("*.otf")):
+    for path in sorted((*FONTS.glob("*.otf"), *FONTS.glob("*.ttf"))):
         QFontDatabase.addApplicationFont(str(path))
 
 
@@ -90,7 +90,8 @@ QLabel#quiet {{ color: {t.quiet}; }}
 QLabel#warn {{ color: {t.warn}; }}
 QLabel#heading {{ font-size: 15pt; }}
 QLabel#sentence {{ font-size: 11pt; }}
-QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px; padding: 5px 11px; }}
+QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px;
+  padding: 5px 11px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
@@ -99,10 +100,11 @@ QPushButton#main {{ background: {t.focus}; color: {t.on_mark}; font-weight: bold
   border-color: {t.focus}; }}
 QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
-QLineEdit, QComboBox, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 4px 7px; }}
-QComboBox::drop-down {{ border: none; width: 18px; }}
-QComboBox::down-arrow {{ image: none; border-left: 4px solid transparent; border-right: 4px solid transparent;
-  border-top: 5px solid {t.quiet}; margin-right: 6px; }}
+QLineEdit, QComboBox, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px;
+  padding: 4px 7px; }}
+QComboBox::down-arrow {{ image: url("{(FONTS.parent / "images" / f"down-{t.name}.png").as_posix()}"); width: 9px;
+  height: 6px; margin-right: 4px; }}
+QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.line}; outline: none; }}
 QTableView, QListView {{ background: {t.panel}; alternate-background-color: {t.panel}; border: 1px solid {t.line};
   gridline-color: {t.line}; outline: none; }}
@@ -115,8 +117,9 @@ QScrollBar:vertical {{ background: {t.panel}; width: 11px; }}
 QScrollBar:horizontal {{ background: {t.panel}; height: 11px; }}
 QScrollBar::handle {{ background: {t.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-QProgressBar {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; text-align: center; height: 16px; }}
-QProgressBar::chunk {{ background: {t.line}; }}
+QProgressBar {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; text-align: center;
+  height: 16px; }}
+QProgressBar::chunk {{ background: {t.line}; border-right: 2px solid {t.focus}; }}
 QSplitter::handle {{ background: {t.ground}; }}
 QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
 QMenu {{ background: {t.raised}; border: 1px solid {t.line}; }}

@@ -199,8 +199,7 @@ class TimelineView(QWidget):
             return
         painter.setFont(theme.mono(8))
         nominal = round(rate)
-        steps = [1, 2, 5, 10, nominal, 2 * nominal, 5 * nominal, 10 * nominal, 30 * nominal, 60 * nominal, 300 * nominal,
-                 600 * nominal, 3600 * nominal]  # fmt: skip
+        steps = [1, 2, 5, 10, *(seconds * nominal for seconds in (1, 2, 5, 10, 30, 60, 300, 600, 3600))]
         step = next((s for s in steps if s * self._scale >= 110), steps[-1])
         frame = int(self._offset // step * step)
         while (x := self.x_of(frame)) < self.width():
@@ -218,9 +217,10 @@ class TimelineView(QWidget):
         paint_block(painter, body, kind)
         painter.save()
         painter.setClipRect(body)
-        label = QRectF(body.x() + 5, body.y() + 5, max(0.0, body.width() - 14), 34)
         name = clip.name if clip is not None else "?"
         painter.setFont(theme.sans(9, True))
+        wanted = painter.fontMetrics().horizontalAdvance(name) + 12
+        label = QRectF(body.x() + 5, body.y() + 5, max(0.0, min(wanted, body.width() - 14)), 34)
         painter.fillRect(label.adjusted(-1, -1, 1, 1), "#d0101218")
         painter.setPen("#f2eadb")
         inside = label.adjusted(4, 1, -2, 0)

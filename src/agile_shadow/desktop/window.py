@@ -129,11 +129,14 @@ class MainWindow(QMainWindow):
         self.strip.project.setMenu(menu)
 
     def _bind_keys(self) -> None:
+        self._playing_keys: list[QShortcut] = []
         for command in COMMANDS:
             for keys in command.keys:
                 shortcut = QShortcut(QKeySequence(keys), self)
                 shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
                 shortcut.activated.connect(lambda identity=command.id: self.command(identity))
+                if command.id in _PLAYING:
+                    self._playing_keys.append(shortcut)
 
     def _connect(self) -> None:
         work = self.work
@@ -199,7 +202,7 @@ class MainWindow(QMainWindow):
         self.strip.sound.setText("no sound" if problem else "")
         self.strip.sound.setToolTip(problem or "")
         if problem and self.isVisible():
-            self._tell(f"Playing is silent: {problem}.")
+            self._tell(f"Playing is silent: {problem.removeprefix('no sound: ')}.", calm=True)
 
     def _show_jobs(self) -> None:
         text = self.jobs_text()
@@ -222,7 +225,9 @@ class MainWindow(QMainWindow):
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         return "; ".join(parts) or "No jobs"
 
-    def _tell(self, text: str) -> None:
+    def _tell(self, text: str, calm: bool = False) -> None:
+        self.notice.setObjectName("quiet" if calm else "warn")
+        self.notice.style().polish(self.notice)
         self.notice.setText(text)
         self.notice.show()
         self._notice_timer.start()
@@ -231,7 +236,7 @@ class MainWindow(QMainWindow):
         self._show_counts()
         report = self.work.last_report
         if report is not None and report.paired and self.work.session.project.showing == "originals":
-            self._tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.")
+            self._tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.", calm=True)
 
     # Commands
 
@@ -311,9 +316,16 @@ class MainWindow(QMainWindow):
             before.left()
         self.stack.setCurrentIndex(number)
         after = self.stack.currentWidget()
+        for shortcut in self._playing_keys:  # elsewhere Space presses the button that has the focus
+            shortcut.setEnabled(isinstance(after, PairsPlace | TimelinePlace))
         if isinstance(after, PairsPlace | TimelinePlace | ExportPlace):
             after.entered()
+        self._first_widget(number).setFocus()
         self._show_project()
+
+    def _first_widget(self, number: int) -> QWidget:
+        """What has the focus when a place is opened."""
+        return (self.presets.list, self.ingest.start, self.pairs.table, self.timeline.clips, self.export.start)[number]
 
     def _change_theme(self) -> None:
         chosen = theme.PAPER if theme.theme() is theme.INK else theme.INK

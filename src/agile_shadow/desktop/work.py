@@ -200,7 +200,7 @@ class Work(QObject):
                 (plan, state.pool.submit(draw_clip, (plan, state.card), state.noter(plan.path))) for plan in missing
             ]
             self.card_grew.emit()
-            for _plan, future in futures:
+            for future in futures:
                 future.result()
                 state.done += 1
                 draw_damaged(state.card)
@@ -273,7 +273,8 @@ class Work(QObject):
 def _ingest_lines(progress: Progress) -> list[JobLine]:
     words = {
         "waiting": "waiting", "copying": "copying and proving", "copied": "proved", "queued": "proved, proxy waits",
-        "making": "making its proxy", "paired": "paired", "in place": "in place", "failed": "needs you", "stopped": "stopped",
+        "making": "making its proxy", "paired": "paired", "in place": "in place", "failed": "needs you",
+        "stopped": "stopped",
     }  # fmt: skip
     lines = []
     for item in progress.items:

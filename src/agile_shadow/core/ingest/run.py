@@ -207,14 +207,10 @@ class IngestRun:
                 remove_partials(folder)
         if copying:
             self._check_room(listing)
-        self._originals_shelf = self._shelf(
-            "Originals" if copying else f"Source {self.request.source.name}",
-            "originals",
-            self.request.originals if copying else self.request.source,
-        )
+        self._originals_shelf = self._shelf("originals", self.request.originals if copying else self.request.source)
         self._proxies_shelf = self._originals_shelf
         if proxies is not None and proxies.place == "shelf":
-            self._proxies_shelf = self._shelf("Proxies", "proxies", self.request.proxies)
+            self._proxies_shelf = self._shelf("proxies", self.request.proxies)
         self._same_stem = _later_of_same_stem(listing)
         with self._lock:
             self._items = {f.path: ItemState(f.path, f.kind, f.size) for f in listing.files}
@@ -229,8 +225,9 @@ class IngestRun:
                 "Free some room there or choose another shelf.",
             )
 
-    def _shelf(self, name: str, role: str, root: Path) -> Shelf:
+    def _shelf(self, role: str, root: Path) -> Shelf:
         root = root.absolute()
+        name = root.name or str(root)
         found: list[Shelf] = []
 
         def add(project: Project) -> Project:

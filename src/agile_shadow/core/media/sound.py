@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from .probe import open_media
 
 SAMPLE_RATE = 48_000
+_RUN_UP = 0.15  # seconds decoded before the wanted ones: packed sound needs its predecessors
 Samples = NDArray[np.float32]
 
 
@@ -70,8 +71,13 @@ class SoundReader:
 
     def _seek(self, position: int) -> None:
         self._reset(position)
-        seconds = max(0.0, position / SAMPLE_RATE + self._origin)
-        self._container.seek(int(seconds * av.time_base), backward=True)
+        seconds = position / SAMPLE_RATE + self._origin - _RUN_UP
+        if position <= _RUN_UP * SAMPLE_RATE:  # a seek to the start would leave out the run-up that files begin with
+            self._container.close()
+            self._container = open_media(self.path)
+            self._streams = list(self._container.streams.audio)
+        else:
+            self._container.seek(int(seconds * av.time_base), backward=True)
         self._packets = self._container.demux(self._streams)
         self._fresh = [True for _ in self._streams]
 

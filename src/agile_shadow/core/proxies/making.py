@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+import numpy as np
 from av.audio.stream import AudioStream
 from av.container import InputContainer, OutputContainer
 from av.filter import Graph
@@ -335,14 +336,32 @@ class _Sound:
     def encode(self, frame: av.AudioFrame, target: OutputContainer) -> None:
         if self._next is None:
             time = Fraction(frame.pts or 0) * Fraction(frame.time_base or 1) - self._origin
-            self._next = max(0, round(time * self._rate))
+            self._next = round(time * self._rate)
         frame.pts = None
-        for piece in self._resampler.resample(frame):
+        for whole in self._resampler.resample(frame):
+            piece = self._from_zero(whole)
+            if piece is None:
+                continue
             piece.pts = self._next
             piece.time_base = Fraction(1, self._rate)
             self._next += piece.samples
             for packet in self._stream.encode(piece):
                 target.mux(packet)
+
+    def _from_zero(self, piece: av.AudioFrame) -> av.AudioFrame | None:
+        """Without what sounds before the first frame of the picture."""
+        assert self._next is not None
+        early = min(piece.samples, max(0, -self._next))
+        if not early:
+            return piece
+        self._next += early
+        if early == piece.samples:
+            return None
+        channels = piece.layout.nb_channels
+        rest = np.ascontiguousarray(piece.to_ndarray()[:, early * channels :])
+        trimmed = av.AudioFrame.from_ndarray(rest, format=piece.format.name, layout=piece.layout.name)
+        trimmed.sample_rate = piece.sample_rate
+        return trimmed
 
     def finish(self, target: OutputContainer) -> None:
         for packet in self._stream.encode(None):

@@ -41,14 +41,14 @@ class Pair:
 
 
 _COLUMNS = (
-    Column("Original", lambda p: p.clip.name, 150, mark=lambda p: "missing" if p.original_missing else "original",
+    Column("Original", lambda p: p.clip.name, 178, mark=lambda p: "missing" if p.original_missing else "original",
            tip=lambda p: f"{p.original_shelf}: {p.clip.original.file.path}"),
-    Column("Picture", lambda p: words.frame_size(p.clip.original.info), 94),
-    Column("Codec", lambda p: words.codec(p.clip.original.info), 96),
-    Column("Rate", lambda p: words.rate(p.clip.original.info), 94),
+    Column("Picture", lambda p: words.frame_size(p.clip.original.info), 112),
+    Column("Codec", lambda p: words.codec(p.clip.original.info), 110),
+    Column("Rate", lambda p: words.rate(p.clip.original.info), 122),
     Column("Size", lambda p: words.gigabytes(p.clip.original.size), 78, right=True),
     Column("State", lambda p: p.state, 150),
-    Column("Proxy", lambda p: words.frame_size(p.proxy.info) if p.proxy else "", 104,
+    Column("Proxy", lambda p: words.frame_size(p.proxy.info) if p.proxy else "", 128,
            mark=lambda p: None if p.proxy is None else "missing" if p.proxy_missing else "proxy",
            tip=lambda p: f"{p.proxy_shelf}: {p.proxy.file.path}" if p.proxy else ""),
     Column("Codec", lambda p: words.codec(p.proxy.info) if p.proxy else "", 78),
@@ -76,7 +76,7 @@ class PairsPlace(QWidget):
         row = QHBoxLayout()
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search names, codecs, states")
-        self.search.setMaximumWidth(300)
+        self.search.setFixedWidth(250)
         self.search.setAccessibleName("Search pairs")
         self.search.textChanged.connect(self.refresh)
         row.addWidget(self.search)

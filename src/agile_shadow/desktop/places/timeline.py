@@ -62,8 +62,8 @@ class TimelinePlace(QWidget):
                 150,
                 mark=lambda clip: choose(self._work.session.project, clip, presence).kind,
             ),
-            Column("Length", _clip_length, 92, right=True),
-            Column("Rate", lambda clip: words.rate(clip.original.info), 62),
+            Column("Length", _clip_length, 104, right=True),
+            Column("Rate", lambda clip: words.rate(clip.original.info), 122),
         )
         self.model = RowsModel(columns)
         self.clips = rows_table(self.model, 0, "Clips")
@@ -79,7 +79,7 @@ class TimelinePlace(QWidget):
         column.addWidget(self.which)
         column.addWidget(self.panel, 1)
         splitter.addWidget(right)
-        splitter.setSizes([330, 820])
+        splitter.setSizes([400, 760])
         splitter.setStretchFactor(1, 1)
         layout.addWidget(splitter, 1)
         layout.addLayout(self._button_row())
