@@ -3,6 +3,7 @@
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 
@@ -13,7 +14,7 @@ from agile_shadow.core.presets import CODECS
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.stand_ins import CLIPS, ClipPlan
 from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
-from tests.footage import codes, refusal
+from tests.footage import code_in, codes, refusal
 
 BY_SCENE = {plan.path: plan for plan in CLIPS}
 
@@ -54,8 +55,6 @@ def test_any_frame_is_reached_in_any_order(drawn_card: Path) -> None:
     for plan in (CLIPS[3], CLIPS[2], CLIPS[7]):
         with FrameReader(drawn_card / plan.path) as reader:
             wanted = [20, 3, 4, 0, len(reader.index) - 1, 11]
-            from tests.footage import code_in
-
             assert [code_in(reader, number) for number in wanted] == [(plan.number, number) for number in wanted]
 
 
@@ -89,8 +88,6 @@ def test_what_is_not_whole_is_refused_in_one_sentence(drawn_card: Path, tmp_path
 
 def _index_first(path: Path, folder: Path) -> bytes:
     """The file with its index before its frames, so that a cut loses frames only."""
-    import av
-
     out = folder / "index_first.mov"
     with av.open(str(path)) as source, av.open(str(out), "w", options={"movflags": "faststart"}) as target:
         stream = target.add_stream_from_template(source.streams.video[0])

@@ -19,7 +19,16 @@ from av.video.stream import VideoStream
 from ..errors import ExportError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
-from ..media import SAMPLE_RATE, FrameReader, MediaInfo, SoundReader, fit_rectangle, probe
+from ..media import (
+    SAMPLE_RATE,
+    FrameReader,
+    MediaInfo,
+    ProgressiveReader,
+    SoundReader,
+    fit_rectangle,
+    open_reader,
+    probe,
+)
 from ..project import Project
 from ..timeline import Block, block_at
 from .check import final_check
@@ -137,7 +146,7 @@ class _Render:
         self._container = container
         self._sources = sources
         self._report = report
-        self._readers: dict[str, FrameReader] = {}
+        self._readers: dict[str, FrameReader | ProgressiveReader] = {}
         self._sounds: dict[str, SoundReader] = {}
         self._graphs: dict[tuple[Any, ...], Graph] = {}
         self._samples = 0
@@ -188,7 +197,10 @@ class _Render:
         self._let_go_except(block.clip)
         reader = self._readers.get(block.clip)
         if reader is None:
-            reader = self._readers[block.clip] = FrameReader(self._sources[block.clip])
+            clip = self._project.clip(block.clip)
+            assert clip is not None
+            reader = open_reader(self._sources[block.clip], clip.original.info.interlaced)
+            self._readers[block.clip] = reader
         seconds = block.source_start + Fraction(number - block.start) / self._timeline.rate
         frame = reader.frame(reader.index.frame_at(seconds))
         return self._fitted(block.clip, frame, reader.index.time_base)
@@ -218,10 +230,8 @@ class _Render:
         width, height = place.width // 2 * 2, place.height // 2 * 2
         stored = (height, width) if info.rotation % 180 else (width, height)
         turn = {0: [], 90: ["transpose=clock"], 180: ["hflip", "vflip"], 270: ["transpose=cclock"]}[info.rotation]
-        fields = ["bwdif=mode=send_frame:deint=all"] if info.interlaced else []
         x, y = (self._timeline.width - width) // 4 * 2, (self._timeline.height - height) // 4 * 2
         steps = [
-            *fields,
             f"scale={stored[0]}:{stored[1]}:flags=bicubic:out_color_matrix=bt709:out_range=limited",
             *turn,
             "setsar=1",

@@ -6,6 +6,7 @@ from .index import FrameIndex, read_index
 from .info import AudioStream, MediaInfo
 from .pictures import to_bgra
 from .probe import is_known_media_name, probe
+from .progressive import ProgressiveReader, open_reader
 from .sound import SAMPLE_RATE, SoundReader
 
 __all__ = [
@@ -15,10 +16,12 @@ __all__ = [
     "FrameReader",
     "MediaInfo",
     "Overtaken",
+    "ProgressiveReader",
     "Rectangle",
     "SoundReader",
     "fit_rectangle",
     "is_known_media_name",
+    "open_reader",
     "probe",
     "proxy_size",
     "proxy_size_for",

@@ -37,6 +37,7 @@ class SoundReader:
         self._total_channels = sum(channels)
         self._buffers: list[Samples] = []
         self._starts: list[int] = []
+        self._sound_from = 0
         self._reset(0)
 
     def close(self) -> None:
@@ -64,13 +65,18 @@ class SoundReader:
         return self._mix(position, count)
 
     def _is_next(self, position: int) -> bool:
-        return self._packets is not None and all(
-            start <= position <= start + buffer.shape[1] + SAMPLE_RATE
-            for start, buffer in zip(self._starts, self._buffers, strict=True)
+        return (
+            self._packets is not None
+            and position >= self._sound_from
+            and all(
+                start <= position <= start + buffer.shape[1] + SAMPLE_RATE
+                for start, buffer in zip(self._starts, self._buffers, strict=True)
+            )
         )
 
     def _seek(self, position: int) -> None:
         self._reset(position)
+        self._sound_from = position  # what the decoder gives before it may be its run-up
         seconds = position / SAMPLE_RATE + self._origin - _RUN_UP
         if position <= _RUN_UP * SAMPLE_RATE:  # a seek to the start would leave out the run-up that files begin with
             self._container.close()

@@ -14,7 +14,7 @@ from pathlib import Path
 from av.video.reformatter import VideoReformatter
 
 from ..errors import MediaError, ShadowError, sentence
-from ..media import SAMPLE_RATE, FrameReader, Overtaken, fit_rectangle, to_bgra
+from ..media import SAMPLE_RATE, FrameReader, Overtaken, ProgressiveReader, fit_rectangle, open_reader, to_bgra
 from ..media.pictures import Bgra
 from ..project import Project
 from .choice import Choice, Presence, choose
@@ -24,6 +24,7 @@ from .program_sound import ProgramSound
 from .sound_output import SoundOutput
 
 log = logging.getLogger(__name__)
+_Reader = FrameReader | ProgressiveReader
 
 _READY = 6  # pictures decoded ahead while playing
 _OPEN_FILES = {"originals": 2, "proxies": 6}
@@ -305,7 +306,7 @@ class _Lane:
         self._request: _Asked | None = None
         self._closed = False
         self._releasing = False
-        self._readers: OrderedDict[Path, FrameReader] = OrderedDict()
+        self._readers: OrderedDict[Path, _Reader] = OrderedDict()
         self._converters: dict[Path, VideoReformatter] = {}
         self._thread = threading.Thread(target=self._loop, name=f"frames {side}", daemon=True)
         self._thread.start()
@@ -357,7 +358,7 @@ class _Lane:
     def _overtaken(self, request: _Asked) -> Callable[[], bool]:
         return lambda: self._closed or not self._player.is_current(request)
 
-    def _deliver_one(self, request: _Asked, frame: int) -> FrameReader | None:
+    def _deliver_one(self, request: _Asked, frame: int) -> _Reader | None:
         """Decode and hand over one frame; the reader it came from."""
         point = request.program.at(frame)
         if point is None:
@@ -369,7 +370,8 @@ class _Lane:
                 self._player.deliver(Picture(request.number, frame, -1, choice, None), request)
                 return None
             try:
-                reader = self._reader(choice.path)
+                interlaced = choice.kind == "original" and choice.clip.original.info.interlaced
+                reader = self._reader(choice.path, interlaced)
             except MediaError as error:
                 if choice.path.exists():
                     self._player.deliver(Picture(request.number, frame, -1, choice, None, sentence(error)), request)
@@ -379,7 +381,7 @@ class _Lane:
             self._show(request, frame, point, choice, reader)
             return reader
 
-    def _show(self, request: _Asked, frame: int, point: Point, choice: Choice, reader: FrameReader) -> None:
+    def _show(self, request: _Asked, frame: int, point: Point, choice: Choice, reader: _Reader) -> None:
         number = reader.index.frame_at(point.seconds - choice.lead)
         try:
             decoded = reader.frame(number, self._overtaken(request))
@@ -392,14 +394,14 @@ class _Lane:
         pixels = to_bgra(decoded, inner.width, inner.height, converter)
         self._player.deliver(Picture(request.number, frame, number, choice, pixels), request)
 
-    def _reader(self, path: Path) -> FrameReader:
+    def _reader(self, path: Path, interlaced: bool) -> _Reader:
         reader = self._readers.get(path)
         if reader is None:
             while len(self._readers) >= _OPEN_FILES[self._side]:
                 old_path, old = self._readers.popitem(last=False)
                 self._converters.pop(old_path, None)
                 old.close()
-            reader = self._readers[path] = FrameReader(path)
+            reader = self._readers[path] = open_reader(path, interlaced)
             self._player.presence.tell(path, True)
         self._readers.move_to_end(path)
         return reader
@@ -413,7 +415,7 @@ class _Lane:
             reader = self._deliver_one(request, frame)
             frame = self._after(request, frame, step, reader)
 
-    def _after(self, request: _Asked, frame: int, step: int, reader: FrameReader | None) -> int:
+    def _after(self, request: _Asked, frame: int, step: int, reader: _Reader | None) -> int:
         """The next frame to show: the next one in order, or a later one when decoding falls behind the clock."""
         due = self._player.clock_frame(request)
         behind = (due - frame) * (1 if step > 0 else -1)

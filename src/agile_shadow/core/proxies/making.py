@@ -358,7 +358,7 @@ class _Sound:
         if early == piece.samples:
             return None
         channels = piece.layout.nb_channels
-        rest = np.ascontiguousarray(piece.to_ndarray()[:, early * channels :])
+        rest: Any = np.ascontiguousarray(piece.to_ndarray()[:, early * channels :])
         trimmed = av.AudioFrame.from_ndarray(rest, format=piece.format.name, layout=piece.layout.name)
         trimmed.sample_rate = piece.sample_rate
         return trimmed

@@ -1,0 +1,50 @@
+"""The command line as a script uses it."""
+
+import json
+from pathlib import Path
+
+from agile_shadow.core.stand_ins import CLIPS
+from agile_shadow.core.stand_ins.card import CUT_OFF
+from tests.core.test_ingest import cli
+from tests.footage import ingest
+
+
+def test_probe_answers_for_the_good_and_fails_for_the_bad(drawn_card: Path) -> None:
+    status, answer, said = cli("probe", drawn_card / CLIPS[6].path, drawn_card / CUT_OFF)
+    (file,) = answer["files"]
+    wanted = {
+        "codec": "hevc", "width": 960, "height": 540, "frame_rate": "25/1", "frames": 25, "reel": "A001",
+        "start_timecode": "10:14:20:05", "display_aspect": "16:9", "audio_channels": 4,
+    }  # fmt: skip
+    assert {key: file[key] for key in wanted} == wanted
+    assert status == 1 and CUT_OFF in said and len(said.strip().splitlines()) == 1
+
+
+def test_presets_are_listed_with_what_they_do() -> None:
+    status, answer, _said = cli("presets", "list")
+    listed = {preset["name"]: preset for preset in answer["presets"]}
+    assert status == 0
+    assert listed["Quick cut"]["proxies"] == {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}
+    assert listed["Copy and prove only"]["proxies"] is None
+
+
+def test_bad_input_is_one_sentence_and_a_status(card: Path, tmp_path: Path) -> None:
+    broken = tmp_path / "broken.json"
+    broken.write_text(json.dumps({"schema": "agile-shadow preset", "name": "x", "proxies": {"codec": "shiny"}}))
+    (tmp_path / "no.otio").write_text("not a project")
+    places = ["--originals", tmp_path / "o", "--proxies", tmp_path / "p"]
+    for arguments, word in (
+        (["ingest", card, "--preset", broken, "--project", tmp_path / "p.otio", *places], "proxies.codec"),
+        (["ingest", card, "--preset", "Quick cut", "--project", tmp_path / "no.otio", *places], "no.otio"),
+        (["clips", "--project", tmp_path / "gone.otio"], "gone.otio"),
+        (["export", "--project", tmp_path / "no.otio", "--out", tmp_path / "f.mp4"], "no.otio"),
+    ):
+        status, answer, said = cli(*arguments)
+        assert status != 0 and answer == {} and word in said and "Traceback" not in said
+    assert not (tmp_path / "o").exists()
+
+
+def test_an_empty_timeline_is_not_exported(card: Path, tmp_path: Path) -> None:
+    ingest(card, tmp_path / "f" / "p.otio")
+    status, answer, said = cli("export", "--project", tmp_path / "f" / "p.otio", "--out", tmp_path / "film.mp4")
+    assert (status, answer) == (1, {}) and "empty" in said

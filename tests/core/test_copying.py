@@ -1,0 +1,107 @@
+import errno
+import os
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from agile_shadow.core.errors import Cancelled, CopyError
+from agile_shadow.core.files import is_partial, partial_path, rename_new
+from agile_shadow.core.ingest import hash_file
+from agile_shadow.core.ingest.copying import copy_file, new_hasher
+from agile_shadow.core.presets import CHECKSUMS
+from agile_shadow.core.shelves import Shelf
+from tests.footage import refusal
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+@pytest.fixture
+def source(tmp_path: Path) -> Path:
+    path = tmp_path / "card" / "clip.mov"
+    path.parent.mkdir()
+    path.write_bytes(os.urandom(9_500_000))
+    os.utime(path, ns=(10**18, 10**18))
+    return path
+
+
+@pytest.mark.parametrize("checksum", CHECKSUMS)
+def test_a_copy_is_equal_proved_and_keeps_its_time(source: Path, tmp_path: Path, checksum: str) -> None:
+    target, value = copy_file(source, tmp_path / "shelf" / "a" / "clip.mov", checksum, quiet)
+    hasher = new_hasher(checksum)
+    hasher.update(source.read_bytes())
+    assert target.read_bytes() == source.read_bytes()
+    assert value == hasher.hexdigest() == hash_file(target, checksum)
+    assert target.stat().st_mtime_ns == 10**18
+
+
+def test_a_name_that_is_taken_is_never_overwritten(source: Path, tmp_path: Path) -> None:
+    target = tmp_path / "clip.mov"
+    target.write_bytes(b"another clip")
+    assert copy_file(source, target, "xxh128", quiet)[0].name == "clip_2.mov"
+    assert copy_file(source, target, "xxh128", quiet)[0].name == "clip_2.mov"
+    assert target.read_bytes() == b"another clip"
+
+
+@pytest.mark.parametrize("code", [errno.ENOSPC, errno.EIO])
+def test_a_write_that_fails_is_told_and_leaves_nothing(
+    source: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, code: int
+) -> None:
+    def fail(handle: int, data: bytes) -> int:
+        raise OSError(code, os.strerror(code))
+
+    monkeypatch.setattr(os, "write", fail)
+    target = tmp_path / "shelf" / "clip.mov"
+    said = refusal(lambda: copy_file(source, target, "xxh128", quiet))
+    assert str(target) in said and ("no room" in said or "fault" in said)
+    assert list(target.parent.iterdir()) == []
+
+
+def test_a_copy_that_reads_back_otherwise_is_refused(
+    source: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = os.write
+    monkeypatch.setattr(os, "write", lambda handle, data: real(handle, bytes(len(data))))
+    with pytest.raises(CopyError, match="differs"):
+        copy_file(source, tmp_path / "shelf" / "clip.mov", "xxh128", quiet)
+    assert list((tmp_path / "shelf").iterdir()) == []
+
+
+def test_a_cancelled_copy_leaves_nothing(source: Path, tmp_path: Path) -> None:
+    def cancel(done: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        copy_file(source, tmp_path / "shelf" / "clip.mov", "xxh128", cancel)
+    assert list((tmp_path / "shelf").iterdir()) == []
+
+
+def test_a_final_name_is_taken_only_when_free(tmp_path: Path) -> None:
+    partial = partial_path(tmp_path / "x.mov")
+    assert is_partial(partial.name) and not is_partial("x.mov")
+    partial.write_bytes(b"new")
+    (tmp_path / "x.mov").write_bytes(b"old")
+    with pytest.raises(FileExistsError):
+        rename_new(partial, tmp_path / "x.mov")
+    assert (tmp_path / "x.mov").read_bytes() == b"old"
+
+
+@given(st.lists(st.sampled_from(["a", "b", "..", "/", ".", ""]), max_size=5).map("/".join))
+def test_no_path_leads_out_of_its_shelf(relative: str) -> None:
+    shelf = Shelf("1", "Boathouse", "originals", Path("/nowhere/boathouse"))
+    try:
+        path = shelf.resolve(relative)
+    except Exception as error:
+        assert "Boathouse" in str(error)
+    else:
+        assert path.resolve().is_relative_to("/nowhere/boathouse")
+
+
+def test_a_link_out_of_the_shelf_is_not_followed(tmp_path: Path) -> None:
+    root = tmp_path / "shelf"
+    root.mkdir()
+    (root / "out").symlink_to(tmp_path)
+    assert "link" in refusal(lambda: Shelf("1", "Boathouse", "originals", root).resolve("out/secret.mov"))

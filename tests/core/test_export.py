@@ -1,0 +1,102 @@
+"""The film comes from the originals, frame for frame what the timeline says."""
+
+import os
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from agile_shadow.core.errors import ExportError
+from agile_shadow.core.export import ExportRequest, final_check, run_export
+from agile_shadow.core.media import FrameReader, SoundReader, probe
+from agile_shadow.core.project import Project, load_project
+from agile_shadow.core.timeline import append
+from tests.footage import NUMBERS, codes, ingest, refusal
+
+CUT = (("A001C002", 3, 12), ("PCK_0007", 10, 20), ("00004", 0, 10))
+
+
+@pytest.fixture
+def project(card: Path, tmp_path: Path) -> Project:
+    ingest(card, tmp_path / "film" / "p.otio")
+    project = replace(load_project(tmp_path / "film" / "p.otio"), showing="proxies")
+    for name, first, count in CUT:
+        clip = next(clip for clip in project.clips if clip.name == name)
+        project = project.with_timeline_settings_of(clip)
+        rate = clip.original.info.frame_rate
+        line = append(project.timeline, clip.id, clip.length, first / rate, Fraction(count) / rate)
+        project = replace(project, timeline=line)
+    return project
+
+
+def expected() -> list[tuple[int, int]]:
+    """50 frames a second fall onto 25: every other one."""
+    return [
+        *((NUMBERS["A001C002"], 3 + n) for n in range(12)),
+        *((NUMBERS["PCK_0007"], 10 + 2 * n) for n in range(10)),
+        *((NUMBERS["00004"], n) for n in range(10)),
+    ]
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+@pytest.mark.parametrize("ending", [".mp4", ".mov"])
+def test_the_film_has_the_frames_of_the_timeline_from_the_originals(
+    project: Project, tmp_path: Path, ending: str
+) -> None:
+    out = tmp_path / f"film{ending}"
+    result = run_export(ExportRequest(project, out), quiet)
+    assert codes(out) == expected()
+    info = probe(out)
+    assert (info.width, info.height, info.frames) == (960, 540, 32) and info.audio_channels == 2
+    assert result.seconds == Fraction(32, 25)
+    originals = {project.path(clip.original.file) for clip in project.clips}
+    assert set(result.sources) <= originals and len(result.sources) == 3
+    clip = next(clip for clip in project.clips if clip.name == "A001C002")
+    path = project.path(clip.original.file)
+    assert path is not None
+    with FrameReader(out) as film, FrameReader(path) as original:
+        mine, theirs = (
+            f.reformat(format="gray").to_ndarray().astype(float) for f in (film.frame(4), original.frame(7))
+        )
+    assert np.abs(mine[:540] - theirs[:540]).mean() < 3  # all the original's detail and grain, not the proxy's
+    sound = SoundReader(out).read(0, 48_000)
+    loud = int(np.argmax(np.abs(sound[:, 0]) > 0.1))
+    assert abs(loud - 48_000 * 22 // 25) < 200  # the clunk of frame 0 of the last block
+
+
+def test_a_missing_or_changed_original_is_refused_with_its_shelf(project: Project, tmp_path: Path) -> None:
+    clip = next(clip for clip in project.clips if clip.name == "PCK_0007")
+    path = project.path(clip.original.file)
+    assert path is not None
+    os.utime(path)
+    assert final_check(project).ready and final_check(project).warnings
+    data = bytearray(path.read_bytes())
+    data[-1] ^= 1
+    path.write_bytes(data)
+    assert "checksum differs" in refusal(lambda: run_export(ExportRequest(project, tmp_path / "f.mp4"), quiet))
+    path.unlink()
+    said = refusal(lambda: run_export(ExportRequest(project, tmp_path / "f.mp4"), quiet))
+    assert str(path) in said and "Boathouse" in said and "missing" in said
+    assert not (tmp_path / "f.mp4").exists()
+
+
+def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Path) -> None:
+    for clip in project.clips:
+        path = project.path(clip.original.file)
+        assert path is not None
+        if path.suffix.lower() in (".mp4", ".mov"):
+            before = path.read_bytes()
+            with pytest.raises(ExportError):
+                run_export(ExportRequest(project, path), quiet)
+            assert path.read_bytes() == before
+    with pytest.raises(ExportError):
+        run_export(ExportRequest(project, tmp_path / "film.wmx"), quiet)
+    with pytest.raises(ExportError):
+        run_export(
+            ExportRequest(replace(project, timeline=replace(project.timeline, blocks=())), tmp_path / "f.mp4"), quiet
+        )

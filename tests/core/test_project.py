@@ -1,0 +1,98 @@
+import json
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import opentimelineio as otio
+import pytest
+
+from agile_shadow.core.errors import ProjectError
+from agile_shadow.core.project import ProjectSession, load_project, new_project, save_project
+from agile_shadow.core.project.file import earlier_saves
+from agile_shadow.core.timeline import append
+from tests.footage import ingest, preset, refusal
+
+
+@pytest.fixture
+def project_file(card: Path, tmp_path: Path) -> Path:
+    path = tmp_path / "film" / "p.otio"
+    ingest(card, path)
+    project = load_project(path)
+    clip = next(clip for clip in project.clips if clip.name == "A001C002")
+    project = project.with_timeline_settings_of(clip)
+    line = append(project.timeline, clip.id, clip.length, Fraction(1, 5), Fraction(2, 5))
+    save_project(replace(project, timeline=line, showing="proxies", preset=preset(), unknown={"later": [1]}), path)
+    return path
+
+
+def test_a_project_comes_back_from_its_file(project_file: Path) -> None:
+    project = load_project(project_file)
+    assert len(project.clips) == 11 and len(project.timeline.blocks) == 1 and project.showing == "proxies"
+    copy = project_file.with_name("copy.otio")
+    save_project(project, copy)
+    assert load_project(copy) == project
+    assert project.unknown == {"later": [1]}
+
+
+def test_any_tool_that_reads_otio_finds_the_cut_and_both_files(project_file: Path) -> None:
+    timeline = otio.adapters.read_from_file(str(project_file))
+    (clip,) = timeline.find_clips()
+    assert set(clip.media_references()) == {"original", "proxy"}
+    assert clip.active_media_reference_key == "proxy"
+    assert clip.source_range.start_time == otio.opentime.from_timecode("10:14:20:10", 25)
+    assert clip.source_range.duration.value == 10
+
+
+def test_what_is_no_project_is_refused_in_one_sentence(project_file: Path, tmp_path: Path) -> None:
+    text = project_file.read_text()
+    newer = json.loads(text)
+    newer["metadata"]["agile_shadow"]["version"] = 99
+    lost = json.loads(text)
+    lost["metadata"]["agile_shadow"]["clips"] = []
+    bad = {
+        "cut.otio": text[: len(text) // 2], "empty.otio": "", "words.otio": "hello", "newer.otio": json.dumps(newer),
+        "lost.otio": json.dumps(lost), "number.otio": "3",
+    }  # fmt: skip
+    for name, content in bad.items():
+        (tmp_path / name).write_text(content)
+        said = refusal(lambda name=name: load_project(tmp_path / name))
+        assert str(tmp_path / name) in said
+    (tmp_path / "binary.otio").write_bytes(bytes(range(256)))
+    for name in ("binary.otio", "gone.otio"):
+        with pytest.raises(ProjectError):
+            load_project(tmp_path / name)
+
+
+def test_a_path_in_a_received_project_cannot_leave_its_shelf(project_file: Path) -> None:
+    project_file.write_text(project_file.read_text().replace("POCKET/DCIM/100PCKT", "../../../etc"))
+    project = load_project(project_file)
+    clip = next(clip for clip in project.clips if clip.name == "PCK_0007")
+    assert "outside the shelf" in refusal(lambda: project.path(clip.original.file))
+
+
+def test_steps_are_undone_one_by_one_and_found_footage_stays(project_file: Path) -> None:
+    session = ProjectSession.open(project_file)
+    first = session.project
+    session.edit("Show originals", lambda p: replace(p, showing="originals"))
+    session.edit("Nothing", lambda p: p)
+    session.absorb(lambda p: replace(p, reports=(*p.reports, {"found": 1})))
+    assert session.undo_label == "Show originals"
+    session.undo()
+    assert session.project.showing == "proxies" and session.project.reports[-1] == {"found": 1}
+    session.redo()
+    assert session.project.showing == "originals" and session.redo_label is None
+    session.undo()
+    session.close()
+    assert load_project(project_file).timeline == first.timeline
+
+
+def test_saving_keeps_an_earlier_save_and_never_a_half_file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "p.otio"
+    save_project(new_project("one"), path)
+    save_project(new_project("two"), path)
+    assert [load_project(kept).name for kept in earlier_saves(path)] == ["one"]
+    monkeypatch.setattr("os.replace", lambda a, b: (_ for _ in ()).throw(OSError(28, "full")))
+    assert "no room" in refusal(lambda: save_project(new_project("three"), path))
+    monkeypatch.undo()
+    assert load_project(path).name == "two"
+    assert not list(tmp_path.glob(".*"))

@@ -1,0 +1,67 @@
+"""The real main window on real small footage."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from agile_shadow.core.jobs import JobStore
+from agile_shadow.core.project import ProjectSession
+from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.window import Folders, MainWindow
+from agile_shadow.desktop.work import Work
+from tests.footage import ingest, preset
+
+Opener = Callable[..., MainWindow]
+
+
+@pytest.fixture(scope="session")
+def qapp() -> Iterator[QApplication]:
+    yield make_app(["agile-shadow"])
+
+
+@pytest.fixture(scope="session")
+def ingested(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a project whose card was taken in."""
+    folder = tmp_path_factory.mktemp("ingested")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
+        ingest(drawn_card, folder / "film" / "The Tern Ferry.otio", preset())
+    return folder / "film"
+
+
+@pytest.fixture
+def film(ingested: Path, tmp_path: Path) -> Path:
+    """A project file of one's own, with its shelves."""
+    folder = Path(shutil.copytree(ingested, tmp_path / "film"))
+    project = folder / "The Tern Ferry.otio"
+    project.write_text(project.read_text().replace(str(ingested), str(folder)))
+    return project
+
+
+@pytest.fixture
+def open_window(qtbot: QtBot) -> Iterator[Opener]:
+    """Opens windows and closes them at the end."""
+    opened: list[MainWindow] = []
+
+    def opener(project: Path, source: Path | None = None) -> MainWindow:
+        work = Work(ProjectSession.open(project), JobStore())
+        base = folders_for(project, False)
+        window = MainWindow(work, Folders(source, base.originals, base.proxies, base.exports), start_sound=False)
+        opened.append(window)
+        window.show()
+        qtbot.waitExposed(window)
+        return window
+
+    yield opener
+    for window in opened:
+        if window.work.ingest is not None:
+            window.work.ingest.stop(for_good=True)
+            qtbot.waitUntil(lambda window=window: window.work.ingest is None, timeout=20_000)
+        if window.isVisible():
+            window.close()

@@ -1,0 +1,353 @@
+"""The window, driven with clicks and keys as a person would."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from agile_shadow.core.jobs import JobStore
+from agile_shadow.core.project import load_project, save_project
+from agile_shadow.core.stand_ins import read_code
+from agile_shadow.core.timeline import append
+from agile_shadow.desktop.actions import COMMANDS
+from agile_shadow.desktop.player_panel import PlayerPanel
+from agile_shadow.desktop.theme import INK, PAPER
+from agile_shadow.desktop.window import MainWindow
+from tests.conftest import hashes
+from tests.desktop.conftest import Opener
+from tests.footage import NUMBERS, codes
+
+Key = Qt.Key
+CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+ALT = Qt.KeyboardModifier.AltModifier
+PLACE = {"Presets": Key.Key_1, "Ingest": Key.Key_2, "Pairs": Key.Key_3, "Timeline": Key.Key_4, "Export": Key.Key_5}
+
+
+def go(qtbot: QtBot, window: MainWindow, place: str) -> None:
+    qtbot.mouseClick(window.rail.buttons[place], Qt.MouseButton.LeftButton)
+
+
+def key(
+    qtbot: QtBot, window: MainWindow, which: Key, how: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
+    qtbot.keyClick(window, which, how)
+
+
+def shown_code(panel: PlayerPanel) -> tuple[int, int] | None:
+    picture = panel.viewer.picture
+    return read_code(picture.pixels[..., 1]) if picture is not None and picture.pixels is not None else None
+
+
+def wait_for_picture(qtbot: QtBot, panel: PlayerPanel, kind: str, code: tuple[int, int]) -> None:
+    def arrived() -> bool:
+        picture = panel.viewer.picture
+        return bool(picture and picture.choice and picture.choice.kind == kind and shown_code(panel) == code)
+
+    qtbot.waitUntil(arrived, timeout=20_000)
+
+
+def choose_clip(qtbot: QtBot, window: MainWindow, name: str) -> None:
+    table = window.timeline.clips
+    row = next(n for n, clip in enumerate(window.timeline.model.rows) if clip.name == name)
+    index = window.timeline.model.index(row, 0)
+    qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=table.visualRect(index).center())
+    assert window.timeline.panel.clip is not None and window.timeline.panel.clip.name == name
+
+
+def mark(qtbot: QtBot, window: MainWindow, first: int, last: int) -> None:
+    key(qtbot, window, Key.Key_Home)
+    for _ in range(first):
+        key(qtbot, window, Key.Key_Right)
+    key(qtbot, window, Key.Key_I)
+    for _ in range(last - first):
+        key(qtbot, window, Key.Key_Right)
+    key(qtbot, window, Key.Key_O)
+
+
+def test_from_card_to_finished_film(qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener) -> None:
+    before = hashes(card)
+    window = open_window(tmp_path / "film" / "p.otio", card)
+    window.ingest.preset.setCurrentText("Small laptop")
+    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 12 files", timeout=10_000)
+    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    assert window.ingest.cancel.isVisible()
+    qtbot.waitUntil(lambda: "of 8 proxies" in window.strip.jobs.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
+    assert "8 proxies paired; 2 need you" in window.ingest.report.text()
+    assert window.rail.buttons["Ingest"].waiting == 2
+
+    go(qtbot, window, "Timeline")
+    panel = window.timeline.panel
+    choose_clip(qtbot, window, "A001C002")
+    wait_for_picture(qtbot, panel, "original", (NUMBERS["A001C002"], 0))
+    key(qtbot, window, Key.Key_Space)
+    qtbot.waitUntil(lambda: panel.player.position >= 3, timeout=10_000)
+    key(qtbot, window, Key.Key_Q)
+    assert panel.player.playing
+    qtbot.waitUntil(lambda: panel.viewer.mark_text.startswith("PROXY"), timeout=10_000)
+    qtbot.waitUntil(lambda: not panel.player.playing, timeout=10_000)
+
+    for name, first, last in (("A001C002", 2, 6), ("00004", 3, 9), ("00005", 1, 4)):
+        choose_clip(qtbot, window, name)
+        mark(qtbot, window, first, last)
+        key(qtbot, window, Key.Key_Return, CONTROL)
+    expected = [(NUMBERS["A001C002"], n) for n in range(2, 7)]
+    expected += [(NUMBERS["00004"], n) for n in range(3, 10)]
+    expected += [(NUMBERS["00005"], n) for n in range(1, 5)]
+    assert window.work.session.project.timeline.length == len(expected)
+
+    go(qtbot, window, "Export")
+    qtbot.waitUntil(lambda: window.export.start.isEnabled(), timeout=10_000)
+    assert "every original is there" in window.export.summary.text()
+    qtbot.mouseClick(window.export.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.export.result.text() != "", timeout=60_000)
+    assert f"Finished: p.mp4, {len(expected)} frames" in window.export.result.text()
+    assert codes(tmp_path / "film" / "p.mp4") == expected
+    assert hashes(card) == before
+
+
+def test_every_tenth_frame_is_the_same_after_the_switch(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    go(qtbot, window, "Pairs")
+    panel = window.pairs.panel
+    for row, pair in enumerate(list(window.pairs.model.rows)):
+        if pair.proxy is None:
+            continue
+        window.pairs.table.selectRow(row)
+        number = NUMBERS[pair.clip.name]
+        with_codes = codes(window.work.session.project.path(pair.clip.original.file) or Path())
+        for frame in range(0, pair.clip.original.info.frames, 10):
+            panel.seek(frame)
+            reader_frame = _file_frame(qtbot, panel, "original")
+            assert shown_code(panel) == (number, reader_frame) == with_codes[reader_frame]
+            rectangle = panel.viewer.picture_rect()
+            key(qtbot, window, Key.Key_Q)
+            wait_for_picture(qtbot, panel, "proxy", (number, reader_frame))
+            assert panel.viewer.picture_rect() == rectangle
+            key(qtbot, window, Key.Key_Q)
+
+
+def _file_frame(qtbot: QtBot, panel: PlayerPanel, kind: str) -> int:
+    def arrived() -> bool:
+        picture = panel.viewer.picture
+        right = picture is not None and picture.frame == panel.player.position and picture.choice is not None
+        return bool(right and picture and picture.choice and picture.choice.kind == kind)
+
+    qtbot.waitUntil(arrived, timeout=20_000)
+    assert panel.viewer.picture is not None
+    return panel.viewer.picture.file_frame
+
+
+def with_three_blocks(film: Path) -> None:
+    project = load_project(film)
+    for name in ("A001C002", "A001C001", "00005"):
+        clip = next(clip for clip in project.clips if clip.name == name)
+        project = project.with_timeline_settings_of(clip)
+        line = append(project.timeline, clip.id, clip.length, Fraction(1, 5), Fraction(2, 5))
+        project = replace(project, timeline=line)
+    save_project(project, film)
+
+
+def test_cutting_by_keys_and_mouse_is_undone_step_by_step(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    with_three_blocks(film)
+    window = open_window(film)
+    go(qtbot, window, "Timeline")
+    view, session = window.timeline.view, window.work.session
+    start = session.project.timeline
+    key(qtbot, window, Key.Key_0, CONTROL)
+
+    def at(frame: float) -> QPoint:
+        return QPoint(round(view.x_of(frame)), view.height() - 30)
+
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(view.x_of(4.5)), 10))
+    assert view.position == 4 and window.timeline.which.text() == "In the viewer: the timeline"
+    key(qtbot, window, Key.Key_Slash)
+    assert [block.length for block in session.project.timeline.blocks] == [4, 6, 10, 10]
+    key(qtbot, window, Key.Key_I, ALT)  # nothing to trim at a block's first frame
+    qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(2))
+    key(qtbot, window, Key.Key_Delete)
+    assert [block.length for block in session.project.timeline.blocks] == [6, 10, 10]
+
+    end = QPointF(view.block_rect(session.project.timeline.blocks[0]).topRight()).toPoint() + QPoint(-2, 30)
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=end)
+    qtbot.mouseMove(view, end - QPoint(round(view.x_of(2) - view.x_of(0)), 0))
+    assert session.project.timeline.blocks[0].length == 6  # nothing is changed before the button is let go
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=end - QPoint(round(view.x_of(2) - view.x_of(0)), 0))
+    assert session.project.timeline.blocks[0].length == 4
+    third = session.project.timeline.blocks[2]
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=at(third.start + 5))
+    qtbot.mouseMove(view, at(1))
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at(1))
+    assert session.project.timeline.blocks[0].id == third.id
+
+    for expected in ("Move a block", "Trim the end", "Remove", "Cut"):
+        assert session.undo_label == expected
+        key(qtbot, window, Key.Key_Z, CONTROL)
+    assert session.project.timeline == start
+    for _ in range(4):
+        key(qtbot, window, Key.Key_Z, CONTROL | SHIFT)
+    assert session.project.timeline.blocks[0].id == third.id
+    window.close()
+    assert load_project(film).timeline == session.project.timeline
+
+
+def test_a_pin_and_the_switch_are_kept_and_said(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    go(qtbot, window, "Pairs")
+    window.pairs.table.selectRow(0)
+    key(qtbot, window, Key.Key_Q, SHIFT)
+    panel = window.pairs.panel
+    qtbot.waitUntil(lambda: panel.viewer.mark_text.startswith("PROXY"), timeout=10_000)
+    assert window.pairs.model.rows[0].state == "paired, pinned to proxies"
+    assert "1 pinned" in window.strip.counts.text()
+    window.close()
+    assert load_project(film).clips[0].pin == "proxies"
+
+
+def test_shuttle_and_meter(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    go(qtbot, window, "Pairs")
+    key(qtbot, window, Key.Key_Q)
+    window.pairs.table.selectRow(0)
+    panel = window.pairs.panel
+    key(qtbot, window, Key.Key_L)
+    qtbot.waitUntil(lambda: "a second" in window.strip.meter.text(), timeout=10_000)
+    key(qtbot, window, Key.Key_L)
+    assert panel.player.speed == 2
+    key(qtbot, window, Key.Key_J)
+    assert panel.player.speed == -1
+    key(qtbot, window, Key.Key_K)
+    assert not panel.player.playing and window.strip.meter.text() == ""
+
+
+def test_closing_during_work_asks_once_and_the_next_start_goes_on(
+    qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener
+) -> None:
+    project = tmp_path / "film" / "p.otio"
+    window = open_window(project, card)
+    qtbot.waitUntil(lambda: window.ingest.start.isEnabled(), timeout=10_000)
+    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    answers = ["Stay", "Close, go on next time"]
+
+    def answer() -> None:
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, QMessageBox) and "Work is going on" in box.text()
+        button = next(b for b in box.findChildren(QPushButton) if b.text() == answers[0])
+        answers.pop(0)
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(100, answer)
+    assert not window.close()
+    QTimer.singleShot(100, answer)
+    assert window.close()
+    assert answers == []
+    assert [job.kind for job in JobStore().open_jobs(project)] == ["ingest"]
+    again = open_window(project, card)
+    again.work.resume_open_jobs()
+    assert again.work.ingest is not None
+    qtbot.waitUntil(lambda: again.work.last_report is not None, timeout=60_000)
+    report = again.work.last_report
+    assert report is not None and (report.copied, report.paired, len(report.failed)) == (12, 8, 2)
+
+
+def test_a_cancelled_ingest_keeps_what_is_proven(qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener) -> None:
+    window = open_window(tmp_path / "film" / "p.otio", card)
+    qtbot.waitUntil(lambda: window.ingest.start.isEnabled(), timeout=10_000)
+    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(window.work.session.project.clips) > 0, timeout=20_000)
+    qtbot.mouseClick(window.ingest.cancel, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.work.ingest is None, timeout=20_000)
+    assert JobStore().open_jobs(tmp_path / "film" / "p.otio") == []
+    on_shelf = hashes(tmp_path / "film" / "Originals")
+    assert on_shelf and on_shelf.items() <= hashes(card).items()
+    assert not list((tmp_path / "film").rglob("*.part"))
+
+
+def test_a_preset_is_made_by_keyboard_and_used(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    key(qtbot, window, PLACE["Presets"], ALT)
+    place = window.presets
+    place.name.setFocus()
+    place.name.selectAll()
+    qtbot.keyClicks(place.name, "Half in motion")
+    for box, steps in ((place.scale, -2), (place.codec, 2)):
+        box.setFocus()
+        for _ in range(abs(steps)):
+            qtbot.keyClick(box, Key.Key_Down if steps > 0 else Key.Key_Up)
+    place.save.setFocus()
+    qtbot.keyClick(place.save, Key.Key_Space)
+    place.use.setFocus()
+    qtbot.keyClick(place.use, Key.Key_Space)
+    chosen = window.work.session.project.preset
+    assert chosen is not None and chosen.name == "Half in motion" and chosen.proxies is not None
+    assert (chosen.proxies.scale, chosen.proxies.codec) == (Fraction(1, 2), "mjpeg")
+    assert window.ingest.preset.currentText() == "Half in motion"
+    cells = {place.table.item(row, 0).text(): place.table.item(row, 2).text() for row in range(place.table.rowCount())}
+    assert cells["1024 x 540, HEVC 10 bit, 25"] == "512 x 270"
+
+
+def test_what_goes_wrong_is_one_sentence_in_the_window(
+    qtbot: QtBot, film: Path, open_window: Opener, tmp_path: Path
+) -> None:
+    with_three_blocks(film)
+    window = open_window(film, tmp_path / "no card here")
+    qtbot.waitUntil(lambda: "not a folder" in window.ingest.found.text(), timeout=10_000)
+    assert not window.ingest.start.isEnabled()
+    project = window.work.session.project
+    clip = next(clip for clip in project.clips if clip.name == "A001C001")
+    path = project.path(clip.original.file)
+    assert path is not None
+    path.unlink()
+    go(qtbot, window, "Export")
+    qtbot.waitUntil(lambda: window.export.check is not None, timeout=10_000)
+    assert not window.export.start.isEnabled()
+    assert "1 of them cannot be used" in window.export.summary.text()
+    go(qtbot, window, "Pairs")
+    window.pairs.table.selectRow(next(n for n, p in enumerate(window.pairs.model.rows) if p.clip.id == clip.id))
+    panel = window.pairs.panel
+    qtbot.waitUntil(lambda: "original missing" in panel.viewer.mark_text, timeout=10_000)
+
+
+def test_the_list_of_keys_names_every_command_and_all_keys_differ(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    window = open_window(film)
+    key(qtbot, window, Key.Key_F1)
+    texts = {label.text() for label in window.keys_dialog.findChildren(QLabel)}
+    assert {command.title for command in COMMANDS} <= texts
+    window.keys_dialog.close()
+    keys = [keys for command in COMMANDS for keys in command.keys]
+    assert len(keys) == len(set(keys))
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 720)])
+def test_no_place_asks_for_more_room_than_the_window_has(
+    qtbot: QtBot, film: Path, open_window: Opener, size: tuple[int, int]
+) -> None:
+    window = open_window(film)
+    window.resize(*size)
+    for place in PLACE:
+        go(qtbot, window, place)
+        assert (window.width(), window.height()) == size
+        hint = window.minimumSizeHint()
+        assert hint.width() <= size[0] and hint.height() <= size[1]
+
+
+def test_both_versions_of_the_look_can_be_read() -> None:
+    def light(colour: str) -> float:
+        parts = np.array([int(colour[n : n + 2], 16) for n in (1, 3, 5)]) / 255
+        linear = np.where(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055) ** 2.4)
+        return float(linear @ [0.2126, 0.7152, 0.0722])
+
+    for version in (INK, PAPER):
+        for text in (version.text, version.quiet, version.warn):
+            for ground in (version.ground, version.panel, version.raised):
+                first, second = sorted((light(text), light(ground)), reverse=True)
+                assert (first + 0.05) / (second + 0.05) >= 4.5, (version.name, text, ground)
