@@ -1,0 +1,145 @@
+"""What ./shadow bench runs: ratios measured in one run on this machine, against something plain."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import av
+
+from agile_shadow.core.ingest.copying import copy_file
+from agile_shadow.core.proxies import ProxyRequest, make_proxy
+from footage import demo_card, heavy_clip
+from window import measure_window
+
+ROUNDS = 3
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+def seconds(work: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
+
+
+def decode(path: Path) -> None:
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        stream.thread_type = "AUTO"
+        for _frame in container.decode(stream):
+            pass
+
+
+PLAIN = {
+    "dnxhr-lb": ("dnxhd", "yuv422p", {"profile": "dnxhr_lb"}),
+    "h264": ("libx264", "yuv420p", {"preset": "ultrafast", "tune": "fastdecode", "crf": "21", "bf": "0", "g": "12"}),
+}
+
+
+def plain_proxy(path: Path, target: Path, codec: str) -> None:
+    """The same work as a plain loop: decode, scale, encode, sound as PCM; no checks, no flush, no name."""
+    library, pixels, options = PLAIN[codec]
+    with av.open(str(path)) as source, av.open(str(target), "w", format="mov") as out:
+        video = source.streams.video[0]
+        video.thread_type = "AUTO"
+        made = out.add_stream(library, rate=25, options=options)
+        made.width, made.height, made.pix_fmt = 960, 540, pixels
+        made.codec_context.thread_count = 2
+        sounds = {s.index: out.add_stream("pcm_s24le", rate=48_000, layout=s.layout.name) for s in source.streams.audio}
+        for packet in source.demux([video, *source.streams.audio]):
+            for frame in packet.decode():
+                if isinstance(frame, av.VideoFrame):
+                    small = frame.reformat(960, 540, pixels, interpolation="AREA")
+                    small.pict_type = 0
+                    out.mux(made.encode(small))
+                else:
+                    out.mux(sounds[packet.stream.index].encode(frame))
+        for stream in (made, *sounds.values()):
+            out.mux(stream.encode(None))
+
+
+def bench_proxies(folder: Path) -> None:
+    clip = heavy_clip(folder)
+    for codec, wanted in (("dnxhr-lb", 1.2), ("h264", 1.3)):
+        times: dict[str, list[float]] = {"decode": [], "plain": [], "ours": []}
+        for number in range(ROUNDS):  # side by side in each round: the machine's own pace wanders
+            times["decode"].append(seconds(lambda: decode(clip)))
+            target = folder / f"plain_{codec}_{number}.mov"
+            times["plain"].append(seconds(lambda target=target, codec=codec: plain_proxy(clip, target, codec)))
+            request = ProxyRequest(clip, folder / f"ours_{codec}_{number}.mov", Fraction(1, 4), codec)
+            times["ours"].append(seconds(lambda request=request: make_proxy(request, quiet)))
+        told(
+            f"quarter-size {codec} proxy of a UHD HEVC clip, against bare decoding",
+            _ratio(times, "ours", "decode"),
+            wanted,
+        )
+        told(f"quarter-size {codec} proxy, against the same work in a plain loop", _ratio(times, "ours", "plain"), 1.05)
+
+
+def _ratio(times: dict[str, list[float]], first: str, second: str) -> float:
+    return min(times[first]) / min(times[second])
+
+
+def bench_copy(folder: Path) -> None:
+    source = folder / "large.bin"
+    block = os.urandom(1 << 24)
+    with source.open("wb") as handle:
+        for _ in range(64):
+            handle.write(block)
+        os.fsync(handle.fileno())
+    ratios = []
+    for number in range(ROUNDS):
+        plain, ours = folder / f"plain{number}.bin", folder / f"ours{number}.bin"
+        one = seconds(lambda plain=plain: _cp_flush_reread(source, plain))
+        two = seconds(lambda ours=ours: copy_file(source, ours, "xxh128", quiet))
+        ratios.append(two / one)
+        plain.unlink()
+        ours.unlink()
+    told(
+        "copying 1 GB with hash and proof, against cp, flush to the drive and a reread", statistics.median(ratios), 1.2
+    )
+
+
+def _cp_flush_reread(source: Path, target: Path) -> None:
+    subprocess.run(["cp", source, target], check=True)
+    handle = os.open(target, os.O_RDONLY)
+    os.fsync(handle)
+    os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
+    os.close(handle)
+    with target.open("rb", buffering=0) as reader:
+        buffer = bytearray(4 << 20)
+        while reader.readinto(buffer):
+            pass
+
+
+def told(what: str, value: float, wanted: float, unit: str = "") -> None:
+    met = "met" if value <= wanted else "NOT met"
+    print(f"{what}: {value:.2f}{unit} (wanted: at most {wanted:g}{unit}; {met})", flush=True)
+
+
+def main() -> int:
+    folder = Path(tempfile.mkdtemp(prefix="bench-", dir=demo_card().parent))
+    os.environ.setdefault("AGILE_SHADOW_HOME", str(folder / "profile"))
+    try:
+        bench_proxies(folder)
+        bench_copy(folder)
+        for what, value, wanted, unit in measure_window(folder):
+            told(what, value, wanted, unit)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

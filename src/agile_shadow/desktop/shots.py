@@ -1,0 +1,127 @@
+"""Draws the pictures of docs/screenshots from the demo data: ``python -m agile_shadow.desktop.shots FOLDER``."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop, Qt, QTimer
+from PySide6.QtTest import QTest
+
+from ..core.ingest import ItemState
+from ..core.log import cache_folder
+from ..core.project import ProjectSession
+from ..core.stand_ins import draw_card, missing_from_card
+from .__main__ import make_app
+from .window import Folders, MainWindow
+from .work import Work
+
+_CUT = (("A001C001", 8, 58), ("PCK_0007", 20, 120), ("VID_20261012_093142", 5, 70), ("A001C002", 10, 60))
+
+
+def until(done: Callable[[], bool], limit: float = 240.0) -> None:
+    """Let the window live until a condition holds."""
+    loop = QEventLoop()
+    timer = QTimer()
+    end = time.monotonic() + limit
+    timer.timeout.connect(lambda: loop.quit() if done() or time.monotonic() > end else None)
+    timer.start(20)
+    loop.exec()
+
+
+def _settle(window: MainWindow, seconds: float = 0.4) -> None:
+    end = time.monotonic() + seconds
+    until(lambda: time.monotonic() >= end)
+
+
+def _save(window: MainWindow, folder: Path, name: str) -> None:
+    _settle(window)
+    window.notice.hide()
+    _settle(window, 0.1)
+    window.grab().save(str(folder / f"{name}.png"))
+
+
+def take(folder: Path, home: Path) -> None:
+    """All pictures, in the order of the work."""
+    app = make_app(["shots"])
+    work = Work(ProjectSession.open(home / "The Tern Ferry.otio"))
+    window = MainWindow(work, Folders(home / "Card", home / "Boathouse", home / "Laptop", home))
+    window.show()
+    until(lambda: window.ingest.start.isEnabled())
+    _save(window, folder, "ingest")
+    window.ingest.start.click()
+    until(lambda: any(item.phase == "making" and item.done > 0.3 for item in _items(work) if "A001C001" in item.path))
+    window.command("jobs")
+    _save(window, folder, "ingest-running")
+    window.command("jobs")
+    until(lambda: work.ingest is None)
+    _save(window, folder, "ingest-report")
+    _cut(window)
+    _save(window, folder, "timeline")
+    window.command("switch")
+    window.command("place_3")
+    window.pairs.table.selectRow(3)
+    panel = window.pairs.panel
+    panel.seek(30)
+    until(lambda: panel.viewer.mark_text.startswith("ORIGINAL") and panel.viewer.picture is not None, 20)
+    _save(window, folder, "pairs")
+    window.command("place_1")
+    _save(window, folder, "presets")
+    window.command("place_5")
+    until(lambda: window.export.check is not None, 20)
+    _save(window, folder, "export")
+    window.command("place_4")
+    window.command("switch")
+    window.command("theme")
+    window.timeline._sought(75)
+    _save(window, folder, "timeline-paper")
+    window.close()
+    app.processEvents()
+
+
+def _items(work: Work) -> tuple[ItemState, ...]:
+    progress = work.ingest_progress()
+    return progress.items if progress is not None else ()
+
+
+def _cut(window: MainWindow) -> None:
+    window.command("place_4")
+    window.command("switch")
+    place = window.timeline
+    for name, first, last in _CUT:
+        row = next(n for n, clip in enumerate(place.model.rows) if clip.name == name)
+        place.clips.selectRow(row)
+        for frame, key in ((first, Qt.Key.Key_I), (last, Qt.Key.Key_O)):
+            place.panel.seek(frame)
+            QTest.keyClick(window, key)
+        QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    place.view.zoom_all()
+    place._sought(32)
+    place.view.select(window.work.session.project.timeline.blocks[1].id)
+    until(lambda: place.panel.viewer.mark_text.startswith("PROXY"), 20)
+
+
+def main() -> int:
+    """Entry point."""
+    folder = Path(sys.argv[1])
+    folder.mkdir(parents=True, exist_ok=True)
+    drawn = cache_folder() / "demo" / "Card"
+    if not drawn.exists() or missing_from_card(drawn):
+        sys.stderr.write("Drawing the demo card, once (up to three minutes).\n")
+        draw_card(drawn)
+    home = Path("/tmp") / "demo" if not Path("/tmp/demo").exists() else Path(tempfile.mkdtemp())
+    home.mkdir(exist_ok=True)
+    try:
+        (home / "Card").symlink_to(drawn)
+        take(folder, home)
+    finally:
+        shutil.rmtree(home, ignore_errors=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
