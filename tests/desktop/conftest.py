@@ -55,7 +55,8 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
         window = MainWindow(work, Folders(source, base.originals, base.proxies, base.exports), start_sound=False)
         opened.append(window)
         window.show()
-        qtbot.waitExposed(window)
+        window.activateWindow()
+        qtbot.waitUntil(window.isActiveWindow)
         return window
 
     yield opener
