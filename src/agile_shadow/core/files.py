@@ -5,17 +5,25 @@ from __future__ import annotations
 import ctypes
 import errno
 import os
+import re
 import secrets
+import socket
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 PARTIAL_SUFFIX = ".part"
+_WRITTEN_BY = re.compile(r"\.([0-9a-f]{8}-(\d+))-[0-9a-f]{8}\.part$")
 
 
 def partial_path(target: Path) -> Path:
-    """A temporary name beside ``target`` that no scan takes for media."""
-    return target.with_name(f".{target.name[:180]}.{secrets.token_hex(4)}{PARTIAL_SUFFIX}")
+    """A temporary name beside ``target`` that no scan takes for media; it says which process writes it."""
+    return target.with_name(f".{target.name[:170]}.{_writer(os.getpid())}-{secrets.token_hex(4)}{PARTIAL_SUFFIX}")
+
+
+def _writer(process: int) -> str:
+    return f"{zlib.crc32(socket.gethostname().encode()):08x}-{process}"
 
 
 def is_partial(name: str) -> bool:
@@ -24,14 +32,27 @@ def is_partial(name: str) -> bool:
 
 
 def remove_partials(folder: Path) -> int:
-    """Remove temporary files that a killed run left below ``folder``; returns how many."""
+    """Remove temporary files below ``folder`` whose writer, a process of this machine, is dead; returns how many."""
     removed = 0
     for where, _folders, names in os.walk(folder):
         for name in names:
-            if is_partial(name):
+            if is_partial(name) and _is_orphan(name):
                 (Path(where) / name).unlink(missing_ok=True)
                 removed += 1
     return removed
+
+
+def _is_orphan(name: str) -> bool:
+    match = _WRITTEN_BY.search(name)
+    if match is None or match[1] != _writer(int(match[2])):
+        return False
+    try:
+        os.kill(int(match[2]), 0)
+    except ProcessLookupError:
+        return True
+    except PermissionError:
+        return False
+    return False
 
 
 def flush(path: Path) -> None:

@@ -17,6 +17,9 @@ from .window import Folders, MainWindow
 from .work import Work
 
 
+_SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
+
+
 def demo_folder() -> Path:
     """Where the demo lives; made again when deleted."""
     return cache_folder() / "demo"
@@ -42,6 +45,7 @@ def open_window(project: Path, demo: bool = False) -> MainWindow:
 
 def make_app(arguments: list[str]) -> QApplication:
     """The application with its faces and colours."""
+    sys.setswitchinterval(_SWITCH)
     app = QApplication(arguments)
     app.setApplicationName("Agile Shadow")
     app.setStyle("Fusion")

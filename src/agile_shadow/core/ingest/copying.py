@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import ctypes
 import hashlib
 import os
 import queue
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
@@ -19,7 +20,7 @@ from ..jobs import Report
 from ..media import MediaInfo, probe
 
 _CHUNK = 4 << 20  # bytes read at a time
-_AHEAD = 3  # chunks read and not yet written
+_BUFFERS = 4
 
 
 class _Hasher(Protocol):
@@ -46,15 +47,12 @@ def hash_file(
     ``report`` gets the bytes of each step. Raises OSError.
     """
     hasher = new_hasher(checksum)
-    buffer = bytearray(_CHUNK)
-    view = memoryview(buffer)
     with path.open("rb", buffering=0) as handle:
         if fresh:
             os.posix_fadvise(handle.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
-        os.posix_fadvise(handle.fileno(), 0, 0, os.POSIX_FADV_SEQUENTIAL)
-        while count := handle.readinto(buffer):
-            hasher.update(view[:count])
-            report(count)
+        for chunk in read_ahead(handle.fileno(), path):
+            hasher.update(chunk)
+            report(len(chunk))
     return hasher.hexdigest()
 
 
@@ -190,49 +188,73 @@ def _stream(source: Path, partial: Path, checksum: str, step: Callable[[int], No
     """Read once, hash and write at the same time, flush to the drive; returns the checksum of what was read."""
     hasher = new_hasher(checksum)
     with source.open("rb", buffering=0) as reader, partial.open("xb", buffering=0) as writer:
-        os.posix_fadvise(reader.fileno(), 0, 0, os.POSIX_FADV_SEQUENTIAL)
-        filled: queue.Queue[bytes | BaseException | None] = queue.Queue(_AHEAD)
-        stopped = threading.Event()
-        thread = threading.Thread(target=_read_ahead, args=(reader.fileno(), source, filled, stopped), daemon=True)
-        thread.start()
-        try:
-            while (chunk := filled.get()) is not None:
-                if isinstance(chunk, BaseException):
-                    raise chunk
-                _write_all(writer.fileno(), chunk)
-                hasher.update(chunk)
-                step(len(chunk))
-        finally:
-            stopped.set()
-            while thread.is_alive():
-                _drain(filled)
-                thread.join(0.02)
+        done = 0
+        for chunk in read_ahead(reader.fileno(), source):
+            _write_all(writer.fileno(), chunk)
+            _start_flush(writer.fileno(), done, len(chunk))
+            hasher.update(chunk)
+            done += len(chunk)
+            step(len(chunk))
         os.fsync(writer.fileno())
         os.posix_fadvise(writer.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
     return hasher.hexdigest()
 
 
-def _read_ahead(
-    handle: int, source: Path, filled: queue.Queue[bytes | BaseException | None], stopped: threading.Event
+def read_ahead(handle: int, path: Path) -> Iterator[memoryview]:
+    """The bytes of an open file in order, read by a thread into a few buffers that are used again.
+
+    A view is valid until the next one is taken. Raises OSError, with ``path`` as its file name.
+    """
+    os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_SEQUENTIAL)
+    free: queue.SimpleQueue[bytearray | None] = queue.SimpleQueue()
+    filled: queue.SimpleQueue[tuple[bytearray, int] | OSError | None] = queue.SimpleQueue()
+    for _ in range(_BUFFERS):
+        free.put(bytearray(_CHUNK))
+    thread = threading.Thread(target=_fill, args=(handle, path, free, filled), daemon=True)
+    thread.start()
+    try:
+        while (item := filled.get()) is not None:
+            if isinstance(item, OSError):
+                raise item
+            buffer, count = item
+            yield memoryview(buffer)[:count]
+            free.put(buffer)
+    finally:
+        free.put(None)
+        thread.join()
+
+
+def _fill(
+    handle: int,
+    path: Path,
+    free: queue.SimpleQueue[bytearray | None],
+    filled: queue.SimpleQueue[tuple[bytearray, int] | OSError | None],
 ) -> None:
     try:
-        while not stopped.is_set() and (chunk := os.read(handle, _CHUNK)):
-            filled.put(chunk)
+        while (buffer := free.get()) is not None:
+            count = os.readv(handle, [buffer])
+            if count == 0:
+                break
+            filled.put((buffer, count))
         filled.put(None)
     except OSError as error:
-        error.filename = str(source)
+        error.filename = str(path)
         filled.put(error)
 
 
-def _write_all(handle: int, chunk: bytes) -> None:
-    view = memoryview(chunk)
-    while view:
-        view = view[os.write(handle, view) :]
+def _write_all(handle: int, chunk: memoryview) -> None:
+    while chunk:
+        chunk = chunk[os.write(handle, chunk) :]
 
 
-def _drain(filled: queue.Queue[bytes | BaseException | None]) -> None:
-    try:
-        while True:
-            filled.get_nowait()
-    except queue.Empty:
-        return
+_SYNC_FILE_RANGE_WRITE = 2
+
+
+def _start_flush(handle: int, offset: int, count: int) -> None:
+    """Have the system begin to write a stretch to the drive now, so that the flush at the end finds little to do.
+
+    sync_file_range(2); only a hint, so its answer does not matter.
+    """
+    ctypes.CDLL(None).sync_file_range(
+        handle, ctypes.c_int64(offset), ctypes.c_int64(count), ctypes.c_uint(_SYNC_FILE_RANGE_WRITE)
+    )

@@ -370,7 +370,9 @@ class IngestRun:
         self._note(file, phase="queued", done=0.0)
         original = self._session.project.path(clip.original.file)
         assert original is not None
-        request = ProxyRequest(original, self._proxy_target(file, clip, wanted), wanted.scale, wanted.codec)
+        request = ProxyRequest(
+            original, self._proxy_target(file, clip, wanted), wanted.scale, wanted.codec, clip.original.info
+        )
         return self._makers.submit(
             make_or_take_proxy, request, lambda done: self._note(file, phase="making", done=done)
         )

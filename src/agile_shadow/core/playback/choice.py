@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Literal
@@ -23,6 +23,7 @@ class Choice:
     kind: Kind
     clip: Clip
     path: Path | None = None
+    file: FileRef | None = None
     lead: Fraction = Fraction(0)
     width: int = 0
     height: int = 0
@@ -69,7 +70,7 @@ def choose(project: Project, clip: Clip, presence: Presence) -> Choice:
         return wanted
     if other is not None:
         note = "no proxy" if other.kind == "original" else "original missing"
-        return Choice(other.kind, clip, other.path, other.lead, other.width, other.height, note)
+        return replace(other, note=note)
     shelf = project.shelf(clip.original.file.shelf)
     name = shelf.name if shelf is not None else "unknown"
     return Choice("missing", clip, note=f"Shelf {name} is not there. Connect it, or find the file again.")
@@ -81,7 +82,7 @@ def _proxy_choice(project: Project, clip: Clip, presence: Presence) -> Choice | 
         if path is not None and not presence.is_missing(path):
             info = proxy.info
             lead = proxy.offset / info.frame_rate if info.frame_rate else Fraction(0)
-            return Choice("proxy", clip, path, lead, info.display_width, info.display_height)
+            return Choice("proxy", clip, path, proxy.file, lead, info.display_width, info.display_height)
     return None
 
 
@@ -90,11 +91,11 @@ def _original_choice(project: Project, clip: Clip, presence: Presence) -> Choice
     if path is None or presence.is_missing(path):
         return None
     info = clip.original.info
-    return Choice("original", clip, path, Fraction(0), info.display_width, info.display_height)
+    return Choice("original", clip, path, clip.original.file, Fraction(0), info.display_width, info.display_height)
 
 
 def _resolved(project: Project, file: FileRef) -> Path | None:
     try:
-        return project.path(file)
+        return project.place(file)
     except ShadowError:
         return None

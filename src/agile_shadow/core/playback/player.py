@@ -7,13 +7,13 @@ import threading
 import time
 from collections import OrderedDict, deque
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
 from av.video.reformatter import VideoReformatter
 
-from ..errors import MediaError, ShadowError, sentence
+from ..errors import ShadowError, sentence
 from ..media import SAMPLE_RATE, FrameReader, Overtaken, ProgressiveReader, fit_rectangle, open_reader, to_bgra
 from ..media.pictures import Bgra
 from ..project import Project
@@ -56,6 +56,7 @@ class _Asked:
     frame: int
     speed: Fraction
     view: tuple[int, int]
+    warm: bool = False  # decode and keep, for the case that the switch is flipped
 
 
 class Player:
@@ -262,7 +263,14 @@ class Player:
             self._ready.clear()
             self._lock.notify_all()
         for side, lane in self._lanes.items():
-            lane.give(asked if side == self._project.showing else None)
+            lane.give(asked if side == self._project.showing else self._warm(asked, side))
+
+    @staticmethod
+    def _warm(asked: _Asked, side: str) -> _Asked | None:
+        """What the other side does meanwhile: proxies stand ready at the frame; heavy originals are left alone."""
+        if side != "proxies" or asked.speed:
+            return None
+        return replace(asked, project=replace(asked.project, showing="proxies"), warm=True)
 
     # What lanes call
 
@@ -278,14 +286,16 @@ class Player:
 
     def is_current(self, asked: _Asked) -> bool:
         """Whether a request has not been overtaken."""
-        return self._asked is asked
+        return self._asked is not None and self._asked.number == asked.number
 
     def clock_frame(self, asked: _Asked) -> int:
         """The frame the clock stands at, for a running request."""
         return self._clock_now().__floor__() if self.playing else asked.frame
 
     def deliver(self, picture: Picture, asked: _Asked) -> None:
-        """Hand over a picture; waits while playing until there is room. Dropped when overtaken."""
+        """Hand over a picture; waits while playing until there is room. Dropped when overtaken or only kept warm."""
+        if asked.warm:
+            return
         with self._lock:
             while asked.speed and len(self._ready) >= _READY and self.is_current(asked):
                 self._lock.wait(0.1)
@@ -371,8 +381,8 @@ class _Lane:
                 return None
             try:
                 interlaced = choice.kind == "original" and choice.clip.original.info.interlaced
-                reader = self._reader(choice.path, interlaced)
-            except MediaError as error:
+                reader = self._reader(request.project, choice, interlaced)
+            except ShadowError as error:
                 if choice.path.exists():
                     self._player.deliver(Picture(request.number, frame, -1, choice, None, sentence(error)), request)
                     return None
@@ -394,9 +404,12 @@ class _Lane:
         pixels = to_bgra(decoded, inner.width, inner.height, converter)
         self._player.deliver(Picture(request.number, frame, number, choice, pixels), request)
 
-    def _reader(self, path: Path, interlaced: bool) -> _Reader:
+    def _reader(self, project: Project, choice: Choice, interlaced: bool) -> _Reader:
+        path = choice.path
+        assert path is not None and choice.file is not None
         reader = self._readers.get(path)
         if reader is None:
+            project.path(choice.file)  # follows links: nothing outside the shelf is opened
             while len(self._readers) >= _OPEN_FILES[self._side]:
                 old_path, old = self._readers.popitem(last=False)
                 self._converters.pop(old_path, None)

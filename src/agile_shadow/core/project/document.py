@@ -70,6 +70,11 @@ class Project:
         shelf = self.shelf(file.shelf)
         return shelf.resolve(file.path) if shelf is not None else None
 
+    def place(self, file: FileRef) -> Path | None:
+        """Like :meth:`path`, by name only: for the interface thread. Whoever opens the file asks :meth:`path`."""
+        shelf = self.shelf(file.shelf)
+        return shelf.locate(file.path) if shelf is not None else None
+
     def side_of(self, clip: Clip) -> Side:
         """What is to be shown of a clip: its pin, else the switch."""
         return clip.pin or self.showing

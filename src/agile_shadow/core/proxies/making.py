@@ -33,12 +33,16 @@ _QUARTER_TURNS = {90: "transpose=clock", 180: "hflip,vflip", 270: "transpose=ccl
 
 @dataclass(frozen=True)
 class ProxyRequest:
-    """Make ``target`` from ``original`` with a size fraction and a codec of the presets."""
+    """Make ``target`` from ``original`` with a size fraction and a codec of the presets.
+
+    ``info`` is what the original is, where it was probed just now; else it is probed again.
+    """
 
     original: Path
     target: Path
     scale: Fraction
     codec: str
+    info: MediaInfo | None = None
 
 
 @dataclass(frozen=True)
@@ -60,14 +64,14 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         raise ProxyError(
             "a file of that name is there already", request.target, "Move it away or choose another place."
         )
-    original = probe(request.original)
+    original = request.info or probe(request.original)
     size = _size_for(request, original)
     partial = partial_path(request.target)
     try:
         request.target.parent.mkdir(parents=True, exist_ok=True)
         _Transcode(request, original, size, partial, report).run()
         flush(partial)
-        info = check_proxy(partial, request.original)
+        info = check_proxy(partial, request.original, original)
         rename_new(partial, request.target)
     except av.error.FFmpegError as error:
         raise ProxyError(
@@ -85,14 +89,15 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
 
     A different file of that name is left alone and the new one gets a number: a task for a worker.
     """
-    original = probe(request.original)
+    original = request.info or probe(request.original)
+    request = replace(request, info=original)
     for number in range(1, 1000):
         stem = request.target.stem if number == 1 else f"{request.target.stem}_{number}"
         target = request.target.with_name(f"{stem}{request.target.suffix}")
         if not target.exists():
             return make_proxy(replace(request, target=target), report)
         try:
-            info = check_proxy(target, request.original)
+            info = check_proxy(target, request.original, original)
         except ShadowError:
             continue
         if is_such_proxy(info, original, request.scale, request.codec):
@@ -138,10 +143,10 @@ def _size_for(request: ProxyRequest, original: MediaInfo) -> tuple[int, int]:
     return size
 
 
-def check_proxy(proxy: Path, original: Path) -> MediaInfo:
+def check_proxy(proxy: Path, original: Path, info: MediaInfo) -> MediaInfo:
     """Compare a proxy with its original by their data; returns what it is, raises ProxyError with the difference.
 
-    Compared: number and times of frames, start timecode, reel, sound channels.
+    ``info`` is what the original is. Compared: number and times of frames, start timecode, reel, sound channels.
     """
     with open_media(original) as source, open_media(proxy) as made:
         first = read_index(original, source.streams.video[0])
@@ -150,7 +155,7 @@ def check_proxy(proxy: Path, original: Path) -> MediaInfo:
             raise ProxyError(f"has {len(second)} frames where its original has {len(first)}", proxy, "Make it again.")
         if not first.same_times(second):
             raise ProxyError("its frames are not at the times of its original's", proxy, "Make it again.")
-    mine, theirs = probe(proxy), probe(original)
+    mine, theirs = probe(proxy), info
     for what, here, there in (
         ("start timecode", mine.start_timecode, theirs.start_timecode),
         ("reel", mine.reel, theirs.reel),

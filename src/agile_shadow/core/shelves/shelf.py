@@ -20,14 +20,18 @@ class Shelf:
     role: str
     root: Path
 
-    def resolve(self, relative: str) -> Path:
-        """The file at a path below the shelf. Raises ShelfError for a path that leaves it, links followed."""
+    def locate(self, relative: str) -> Path:
+        """The place of a path below the shelf, by name only: touches no drive. Raises ShelfError if it leaves it."""
         pure = PurePosixPath(relative)
         if pure.is_absolute() or ".." in pure.parts or not pure.parts:
             raise ShelfError(
                 f'"{relative}" leads outside the shelf {self.name}', None, "The project file may be damaged."
             )
-        path = self.root / Path(*pure.parts)
+        return self.root / Path(*pure.parts)
+
+    def resolve(self, relative: str) -> Path:
+        """The file at a path below the shelf. Raises ShelfError for a path that leaves it, links followed."""
+        path = self.locate(relative)
         if not path.resolve().is_relative_to(self.root.resolve()):
             raise ShelfError(
                 f'"{relative}" leads through a link outside the shelf {self.name}', None, "Remove the link."
