@@ -16,7 +16,6 @@ from . import theme
 from .window import Folders, MainWindow
 from .work import Work
 
-
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
 
 

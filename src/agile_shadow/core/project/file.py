@@ -28,9 +28,15 @@ _KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {"version", "id", "shelves", "showing", "preset", "reports", "clips", "timeline"}
 
 
-def save_project(project: Project, path: Path) -> None:
-    """Write the project atomically and keep an earlier save now and then. Raises ProjectError."""
-    text = otio.adapters.write_to_string(_to_otio(project), "otio_json", indent=1)
+Memo = dict[str, tuple[Clip, tuple[Shelf, ...], str, Any]]
+
+
+def save_project(project: Project, path: Path, memo: Memo | None = None) -> None:
+    """Write the project atomically and keep an earlier save now and then. Raises ProjectError.
+
+    ``memo``, kept by the caller between saves of one project, spares building again what did not change.
+    """
+    text = otio.adapters.write_to_string(_to_otio(project, {} if memo is None else memo), "otio_json", indent=1)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         _keep_earlier(path)
@@ -100,7 +106,7 @@ def _plain(value: Any) -> Any:
 # Writing
 
 
-def _to_otio(project: Project) -> Any:
+def _to_otio(project: Project, memo: Memo) -> Any:
     timeline = otio.schema.Timeline(name=project.name)
     edit = project.timeline
     track = otio.schema.Track(name="V1", kind=otio.schema.TrackKind.Video)
@@ -112,7 +118,7 @@ def _to_otio(project: Project) -> Any:
                 otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(block.start - end, rate)
             )
             track.append(otio.schema.Gap(source_range=gap))
-        track.append(_block_to_otio(project, block, edit.rate))
+        track.append(_block_to_otio(project, block, edit.rate, memo))
         end = block.end
     timeline.tracks.append(track)
     timeline.metadata[KEY] = {
@@ -124,15 +130,15 @@ def _to_otio(project: Project) -> Any:
         "preset": project.preset.to_json() if project.preset else None,
         "reports": list(project.reports),
         "timeline": {"name": edit.name, "rate": rate_text(edit.rate), "width": edit.width, "height": edit.height},
-        "clips": [_clip_to_otio(project, clip) for clip in project.clips],
+        "clips": [_clip_to_otio(project, clip, memo) for clip in project.clips],
     }
     return timeline
 
 
-def _block_to_otio(project: Project, block: Block, rate: Fraction) -> Any:
+def _block_to_otio(project: Project, block: Block, rate: Fraction, memo: Memo) -> Any:
     clip = project.clip(block.clip)
     assert clip is not None
-    element = _references(project, clip)
+    element = _clip_to_otio(project, clip, memo).deepcopy()
     info = clip.original.info
     start = _start_frame(info) + float(block.source_start * info.frame_rate)
     element.source_range = otio.opentime.TimeRange(
@@ -150,7 +156,10 @@ def _block_to_otio(project: Project, block: Block, rate: Fraction) -> Any:
     return element
 
 
-def _clip_to_otio(project: Project, clip: Clip) -> Any:
+def _clip_to_otio(project: Project, clip: Clip, memo: Memo) -> Any:
+    known = memo.get(clip.id)
+    if known is not None and known[0] is clip and known[1] is project.shelves and known[2] == project.showing:
+        return known[3]
     element = _references(project, clip)
     element.metadata[KEY] = {
         "clip": clip.id,
@@ -158,6 +167,7 @@ def _clip_to_otio(project: Project, clip: Clip) -> Any:
         "source": clip.source,
         "sidecars": [[file.shelf, file.path] for file in clip.sidecars],
     }
+    memo[clip.id] = (clip, project.shelves, project.showing, element)
     return element
 
 

@@ -11,7 +11,7 @@ from psygnal import Signal
 
 from ..errors import ShadowError, sentence
 from .document import Project, new_project
-from .file import load_project, save_project
+from .file import Memo, load_project, save_project
 
 Edit = Callable[[Project], Project]
 _HISTORY = 200
@@ -36,6 +36,7 @@ class ProjectSession:
         self._dirty = threading.Event()
         self._closing = threading.Event()
         self.save_problem = ""
+        self._memo: Memo = {}
         self._saved: Project | None = project
         self._saver = threading.Thread(target=self._autosave, name="autosave", daemon=True)
         self._saver.start()
@@ -118,7 +119,7 @@ class ProjectSession:
             project = self._project
             if project is self._saved:
                 return
-            save_project(project, self.path)
+            save_project(project, self.path, self._memo)
             self._saved = project
             self.save_problem = ""
         self.saved_state_changed.emit()
