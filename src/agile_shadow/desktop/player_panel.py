@@ -304,7 +304,8 @@ class PlayerPanel(QWidget):
             self.scrub.position = position
             self.scrub.update()
             self.timecode.setText(self.timecode_of(position))
-            self.length.setText(f"frame {position} of {self.scrub.length} at {rate_label(self._rate)}")
+            self.length.setText(f"frame {position} of {self.scrub.length}")
+            self.length.setToolTip(f"{rate_label(self._rate)} frames per second")
             self.moved.emit(position)
 
     def timecode_of(self, frame: int) -> str:

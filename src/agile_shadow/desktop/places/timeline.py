@@ -62,8 +62,13 @@ class TimelinePlace(QWidget):
                 150,
                 mark=lambda clip: choose(self._work.session.project, clip, presence).kind,
             ),
-            Column("Length", _clip_length, 104, right=True),
-            Column("Rate", lambda clip: words.rate(clip.original.info), 122),
+            Column(
+                "Length",
+                _clip_length,
+                104,
+                right=True,
+                tip=lambda clip: f"{words.rate(clip.original.info)} frames per second",
+            ),
         )
         self.model = RowsModel(columns)
         self.clips = rows_table(self.model, 0, "Clips")
@@ -79,7 +84,9 @@ class TimelinePlace(QWidget):
         column.addWidget(self.which)
         column.addWidget(self.panel, 1)
         splitter.addWidget(right)
-        splitter.setSizes([400, 760])
+        self.clips.setMinimumWidth(250)
+        splitter.setCollapsible(0, False)
+        splitter.setSizes([310, 850])
         splitter.setStretchFactor(1, 1)
         layout.addWidget(splitter, 1)
         layout.addLayout(self._button_row())
