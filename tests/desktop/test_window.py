@@ -14,7 +14,8 @@ from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.project import load_project, save_project
-from agile_shadow.core.stand_ins import read_code
+from agile_shadow.core.stand_ins import CLIPS, read_code
+from agile_shadow.core.stand_ins.card import shrunk
 from agile_shadow.core.timeline import append
 from agile_shadow.desktop.actions import COMMANDS
 from agile_shadow.desktop.player_panel import PlayerPanel
@@ -338,6 +339,20 @@ def test_no_place_asks_for_more_room_than_the_window_has(
         assert (window.width(), window.height()) == size
         hint = window.minimumSizeHint()
         assert hint.width() <= size[0] and hint.height() <= size[1]
+
+
+def test_the_demo_card_is_drawn_while_the_window_is_in_use(
+    qtbot: QtBot, tmp_path: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    few = [shrunk(plan, 8, Fraction(1, 2)) for plan in CLIPS[:3]]
+    monkeypatch.setattr("agile_shadow.desktop.work.missing_from_card", lambda card: few)
+    card = tmp_path / "not there yet" / "Card"
+    window = open_window(tmp_path / "film" / "p.otio", card)
+    window.work.draw_demo_card(card)
+    assert "drawing" in window.strip.jobs.text() or window.work.drawing is not None
+    qtbot.waitUntil(lambda: window.work.drawing is None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 7 files", timeout=10_000)
+    assert not window.notice.isVisible()
 
 
 def test_both_versions_of_the_look_can_be_read() -> None:

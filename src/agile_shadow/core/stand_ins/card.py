@@ -104,7 +104,6 @@ def draw_card(
     that cannot be written.
     """
     try:
-        card.mkdir(parents=True, exist_ok=True)
         draw_small_things(card, shrink)
     except OSError as error:
         raise from_os_error(error, card) from error
@@ -133,6 +132,7 @@ def _whole(value: int) -> int:
 
 def draw_small_things(card: Path, shrink: int = 1) -> None:
     """Stills, the sound recording, sidecars and the note: all but the clips."""
+    card.mkdir(parents=True, exist_ok=True)
     (card / NOTE).write_text(_NOTE_TEXT, encoding="utf-8")
     for number, (path, scene) in enumerate(STILLS):
         if not (card / path).exists():
