@@ -196,9 +196,7 @@ class Work(QObject):
         try:
             draw_small_things(state.card)
             missing = missing_from_card(state.card)
-            futures = [
-                (plan, state.pool.submit(draw_clip, (plan, state.card), state.noter(plan.path))) for plan in missing
-            ]
+            futures = [state.pool.submit(draw_clip, (plan, state.card), state.noter(plan.path)) for plan in missing]
             self.card_grew.emit()
             for future in futures:
                 future.result()
