@@ -113,8 +113,7 @@ def main() -> int:
     if not drawn.exists() or missing_from_card(drawn):
         sys.stderr.write("Drawing the demo card, once (up to three minutes).\n")
         draw_card(drawn)
-    home = Path("/tmp") / "demo" if not Path("/tmp/demo").exists() else Path(tempfile.mkdtemp())
-    home.mkdir(exist_ok=True)
+    home = Path(tempfile.mkdtemp(prefix="tern-ferry-"))
     try:
         (home / "Card").symlink_to(drawn)
         take(folder, home)
