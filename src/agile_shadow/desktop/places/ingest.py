@@ -251,8 +251,9 @@ class IngestPlace(QWidget):
         if preset is None or preset.originals.do == "leave":
             self.room.setText("Originals stay where they are.")
             return
-        enough = "" if listing.size <= self._free else "  That is not enough."
-        self.room.setText(f"{words.gigabytes(listing.size)} to copy, {words.gigabytes(self._free)} free there.{enough}")
+        size = sum(row.item.size for row in self._rows.rows if row.item.phase != "here")
+        enough = "" if size <= self._free else "  That is not enough."
+        self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(self._free)} free there.{enough}")
 
     def _show_reasons(self) -> None:
         if self._listing is None:
