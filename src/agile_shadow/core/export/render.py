@@ -25,6 +25,7 @@ from ..media import (
     MediaInfo,
     ProgressiveReader,
     SoundReader,
+    filter_chain,
     fit_rectangle,
     open_reader,
     probe,
@@ -238,16 +239,7 @@ class _Render:
             f"format={self._format.pixel_format}",
             f"pad={self._timeline.width}:{self._timeline.height}:{x}:{y}",
         ]
-        graph = Graph()
-        last = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=time_base)
-        for step in steps:
-            name, _, arguments = step.partition("=")
-            node = graph.add(name, arguments or None)
-            last.link_to(node)
-            last = node
-        last.link_to(graph.add("buffersink"))
-        graph.configure()
-        return graph
+        return filter_chain(frame, time_base, steps)
 
     def _write_sound(self, number: int, audio: AudioStream) -> None:
         until = round(Fraction(number + 1) / self._timeline.rate * SAMPLE_RATE)

@@ -1,5 +1,6 @@
 """Media files: what they are, their frames, their sound, the geometry of their pictures."""
 
+from .chain import filter_chain
 from .frames import FrameReader, Overtaken
 from .geometry import Rectangle, fit_rectangle, proxy_size, proxy_size_for
 from .index import FrameIndex, read_index
@@ -19,6 +20,7 @@ __all__ = [
     "ProgressiveReader",
     "Rectangle",
     "SoundReader",
+    "filter_chain",
     "fit_rectangle",
     "is_known_media_name",
     "open_reader",

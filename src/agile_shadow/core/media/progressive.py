@@ -11,6 +11,7 @@ from av.filter import Graph
 from av.video.frame import VideoFrame
 
 from ..errors import MediaError
+from .chain import filter_chain
 from .frames import FrameReader
 from .index import FrameIndex
 
@@ -60,15 +61,7 @@ class ProgressiveReader:
 
     def _begin(self, first: int) -> None:
         frame = self._reader.frame(first)
-        graph = Graph()
-        source = graph.add_buffer(
-            width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25)
-        )
-        weave = graph.add("bwdif", "mode=send_frame:deint=all")
-        sink = graph.add("buffersink")
-        source.link_to(weave)
-        weave.link_to(sink)
-        graph.configure()
+        graph = filter_chain(frame, Fraction(1, 25), ["bwdif=mode=send_frame:deint=all"])
         self._graph, self._fed, self._position = graph, first, first - 1
 
     def _next(self, overtaken: Callable[[], bool]) -> VideoFrame:

@@ -22,7 +22,7 @@ from av.video.stream import VideoStream
 from ..errors import MediaError, ProxyError, ShadowError, from_os_error
 from ..files import flush, partial_path, rename_new
 from ..jobs import Report
-from ..media import MediaInfo, probe, proxy_size_for, read_index
+from ..media import MediaInfo, filter_chain, probe, proxy_size_for, read_index
 from ..media.probe import open_media
 from ..presets import codec_named
 from .encoders import ENCODERS, Encoder
@@ -246,16 +246,7 @@ class _Transcode:
         if turn in _QUARTER_TURNS:
             steps.append(_QUARTER_TURNS[turn])
         steps.append(f"format={self._encoder.pixel_format}")
-        graph = Graph()
-        last = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=time_base)
-        for step in ",".join(steps).split(","):
-            name, _, arguments = step.partition("=")
-            node = graph.add(name, arguments or None)
-            last.link_to(node)
-            last = node
-        last.link_to(graph.add("buffersink"))
-        graph.configure()
-        return graph
+        return filter_chain(frame, time_base, ",".join(steps).split(","))
 
     def _drain(self, graph: Graph, picture: VideoStream, target: OutputContainer) -> None:
         while True:
