@@ -160,3 +160,23 @@ def test_a_source_is_read_through_any_nesting(tmp_path: Path) -> None:
     listing = read_source(tmp_path)
     assert [(file.path, file.sidecars) for file in listing.files] == [("a/b/c/d/x.mov", ("a/b/c/d/x.xml",))]
     assert [problem.path for problem in listing.passed_over] == ["a/b/c/d/link.mov", "a/b/c/d/notes.txt"]
+
+
+def test_a_folder_that_cannot_be_read_needs_a_person_and_the_rest_goes_on(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("closed", "open"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "x.mov").write_bytes(b"1")
+    real = os.scandir
+
+    def refuse(path: Path) -> object:
+        if Path(path).name == "closed":
+            raise PermissionError(13, "Permission denied", str(path))
+        return real(path)
+
+    monkeypatch.setattr(os, "scandir", refuse)
+    listing = read_source(tmp_path)
+    assert [file.path for file in listing.files] == ["open/x.mov"]
+    (problem,) = listing.unreadable
+    assert problem.path == "closed" and "may not be read" in problem.reason
