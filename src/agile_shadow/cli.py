@@ -22,7 +22,7 @@ from .core.ingest import IngestReport, IngestRequest, IngestRun
 from .core.jobs import JobStore
 from .core.log import set_up_logging
 from .core.media import probe as probe_file
-from .core.presets import find_preset, list_presets
+from .core.presets import describes, find_preset, list_presets
 from .core.project import Clip, Project, ProjectSession, load_project
 from .core.stand_ins import draw_card
 
@@ -95,7 +95,7 @@ def ingest(
     with _told():
         chosen = find_preset(preset)
         request = IngestRequest(source.absolute(), originals.absolute(), proxies.absolute(), chosen)
-        request.refuse_if_unsafe()
+        request.refuse_if_unsafe(project.absolute().parent)
         if not source.is_dir():
             raise ShadowError("is not a folder that can be read", source, "Check that the card is connected.")
         session = ProjectSession.open(project)
@@ -207,7 +207,7 @@ def presets_list(as_json: AsJson = False) -> None:
     listed = [
         {
             "name": p.name,
-            "describes": p.describes(),
+            "describes": describes(p),
             "proxies": p.to_json()["proxies"],
             "originals": p.to_json()["originals"],
         }

@@ -24,7 +24,7 @@ def test_presets_are_listed_with_what_they_do() -> None:
     status, answer, _said = cli("presets", "list")
     listed = {preset["name"]: preset for preset in answer["presets"]}
     assert status == 0
-    assert listed["Quick cut"]["proxies"] == {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}
+    assert {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}.items() <= listed["Quick cut"]["proxies"].items()
     assert listed["Copy and prove only"]["proxies"] is None
 
 

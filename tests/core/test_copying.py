@@ -15,10 +15,6 @@ from agile_shadow.core.shelves import Shelf
 from tests.footage import refusal
 
 
-def quiet(done: float) -> None:
-    pass
-
-
 @pytest.fixture
 def source(tmp_path: Path) -> Path:
     path = tmp_path / "card" / "clip.mov"
@@ -30,7 +26,7 @@ def source(tmp_path: Path) -> Path:
 
 @pytest.mark.parametrize("checksum", CHECKSUMS)
 def test_a_copy_is_equal_proved_and_keeps_its_time(source: Path, tmp_path: Path, checksum: str) -> None:
-    target, value = copy_file(source, tmp_path / "shelf" / "a" / "clip.mov", checksum, quiet)
+    (target,), value = copy_file(source, (tmp_path / "shelf" / "a" / "clip.mov",), checksum)
     hasher = new_hasher(checksum)
     hasher.update(source.read_bytes())
     assert target.read_bytes() == source.read_bytes()
@@ -41,8 +37,8 @@ def test_a_copy_is_equal_proved_and_keeps_its_time(source: Path, tmp_path: Path,
 def test_a_name_that_is_taken_is_never_overwritten(source: Path, tmp_path: Path) -> None:
     target = tmp_path / "clip.mov"
     target.write_bytes(b"another clip")
-    assert copy_file(source, target, "xxh128", quiet)[0].name == "clip_2.mov"
-    assert copy_file(source, target, "xxh128", quiet)[0].name == "clip_2.mov"
+    assert copy_file(source, (target,), "xxh128")[0][0].name == "clip_2.mov"
+    assert copy_file(source, (target,), "xxh128")[0][0].name == "clip_2.mov"
     assert target.read_bytes() == b"another clip"
 
 
@@ -55,7 +51,7 @@ def test_a_write_that_fails_is_told_and_leaves_nothing(
 
     monkeypatch.setattr(os, "write", fail)
     target = tmp_path / "shelf" / "clip.mov"
-    said = refusal(lambda: copy_file(source, target, "xxh128", quiet))
+    said = refusal(lambda: copy_file(source, (target,), "xxh128"))
     assert str(target) in said and ("no room" in said or "fault" in said)
     assert list(target.parent.iterdir()) == []
 
@@ -66,7 +62,7 @@ def test_a_copy_that_reads_back_otherwise_is_refused(
     real = os.write
     monkeypatch.setattr(os, "write", lambda handle, data: real(handle, bytes(len(data))))
     with pytest.raises(CopyError, match="differs"):
-        copy_file(source, tmp_path / "shelf" / "clip.mov", "xxh128", quiet)
+        copy_file(source, (tmp_path / "shelf" / "clip.mov",), "xxh128")
     assert list((tmp_path / "shelf").iterdir()) == []
 
 
@@ -75,7 +71,7 @@ def test_a_cancelled_copy_leaves_nothing(source: Path, tmp_path: Path) -> None:
         raise Cancelled
 
     with pytest.raises(Cancelled):
-        copy_file(source, tmp_path / "shelf" / "clip.mov", "xxh128", cancel)
+        copy_file(source, (tmp_path / "shelf" / "clip.mov",), "xxh128", cancel)
     assert list((tmp_path / "shelf").iterdir()) == []
 
 

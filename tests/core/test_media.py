@@ -10,7 +10,7 @@ import pytest
 from agile_shadow.core.errors import MediaError, ProxyError
 from agile_shadow.core.media import SAMPLE_RATE, FrameReader, SoundReader, probe, read_index
 from agile_shadow.core.media.probe import open_media
-from agile_shadow.core.presets import CODECS
+from agile_shadow.core.presets import CODECS, Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.stand_ins import CLIPS, ClipPlan
 from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
@@ -20,7 +20,8 @@ BY_SCENE = {plan.path: plan for plan in CLIPS}
 
 
 def make(original: Path, target: Path, codec: str = "h264", scale: Fraction = Fraction(1, 2)) -> Path:
-    return make_proxy(ProxyRequest(original, target, scale, codec), lambda done: None).path
+    settings = Proxies(scale=scale, codec=codec)
+    return make_proxy(ProxyRequest(original, target, settings), lambda done: None).path
 
 
 @pytest.mark.parametrize("plan", CLIPS, ids=lambda plan: Path(plan.path).stem)

@@ -13,6 +13,7 @@ from agile_shadow.core.presets import (
     Originals,
     Preset,
     Proxies,
+    describes,
     find_preset,
     list_presets,
     load_preset,
@@ -29,7 +30,7 @@ presets = st.builds(
         Proxies,
         scale=st.fractions(Fraction(1, 32), Fraction(1), max_denominator=64),
         codec=st.sampled_from([codec.name for codec in CODECS]),
-        place=st.sampled_from(["shelf", "beside"]),
+        place=st.sampled_from(["shelf", "project"]),
     ),
 )  # fmt: skip
 
@@ -37,7 +38,7 @@ presets = st.builds(
 @given(presets)
 def test_a_preset_comes_back_from_its_file_values(preset: Preset) -> None:
     assert parse_preset(json.loads(json.dumps(preset.to_json()))) == preset
-    assert preset.describes().endswith(".")
+    assert describes(preset).endswith(".")
 
 
 def test_saved_presets_are_found_by_name_and_file() -> None:

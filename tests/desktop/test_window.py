@@ -288,7 +288,7 @@ def test_a_preset_is_made_by_keyboard_and_used(qtbot: QtBot, film: Path, open_wi
     qtbot.keyClick(place.use, Key.Key_Space)
     chosen = window.work.session.project.preset
     assert chosen is not None and chosen.name == "Half in motion" and chosen.proxies is not None
-    assert (chosen.proxies.scale, chosen.proxies.codec) == (Fraction(1, 2), "mjpeg")
+    assert (chosen.proxies.scale, chosen.proxies.codec) == (Fraction(1, 2), "prores-proxy")
     assert window.ingest.preset.currentText() == "Half in motion"
     cells = {place.table.item(row, 0).text(): place.table.item(row, 2).text() for row in range(place.table.rowCount())}
     assert cells["1024 x 540, HEVC 10 bit, 25"] == "512 x 270"

@@ -8,7 +8,8 @@ from pathlib import Path
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 from PySide6.QtWidgets import QApplication
 
-FONTS = Path(__file__).parent / "fonts"
+FONTS = Path(__file__).parents[1] / "fonts"
+IMAGES = Path(__file__).parent / "images"
 SANS, MONO = "B612", "JetBrains Mono"
 
 
@@ -102,7 +103,7 @@ QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-co
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
 QLineEdit, QComboBox, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px;
   padding: 4px 7px; }}
-QComboBox::down-arrow {{ image: url("{(FONTS.parent / "images" / f"down-{t.name}.png").as_posix()}"); width: 9px;
+QComboBox::down-arrow {{ image: url("{(IMAGES / f"down-{t.name}.png").as_posix()}"); width: 9px;
   height: 6px; margin-right: 4px; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.line}; outline: none; }}

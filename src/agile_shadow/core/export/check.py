@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..errors import ExportError, ShadowError, os_reason, sentence
-from ..ingest import hash_file
+from ..ingest import checksum_of
+from ..media.sequence import members, status
 from ..project import Clip, Project
 
 
@@ -81,12 +82,14 @@ def _check(project: Project, clip: Clip, blocks: int) -> SourceCheck:
 
 def _compare(path: Path, clip: Clip) -> tuple[str, str]:
     try:
-        status = path.stat()
-        if status.st_size != clip.original.size:
+        size, modified = status(path)
+        if size != clip.original.size:
             return "the original has another size than when it was ingested", ""
-        if status.st_mtime_ns == clip.original.modified:
+        if modified == clip.original.modified:
             return "", ""
-        if hash_file(path, clip.original.checksum) != clip.original.checksum_value:
+        if not clip.original.checksum_value:
+            return "", "its date changed since it was ingested, and no checksum was taken then"
+        if checksum_of(members(path), clip.original.checksum) != clip.original.checksum_value:
             return "the original is not the file that was ingested: its checksum differs", ""
         return "", "its date changed, its bytes did not"
     except FileNotFoundError:

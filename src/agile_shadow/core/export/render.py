@@ -200,7 +200,8 @@ class _Render:
         if reader is None:
             clip = self._project.clip(block.clip)
             assert clip is not None
-            reader = open_reader(self._sources[block.clip], clip.original.info.interlaced)
+            info = clip.original.info
+            reader = open_reader(self._sources[block.clip], info.interlaced, info.sequence_rate)
             self._readers[block.clip] = reader
         seconds = block.source_start + Fraction(number - block.start) / self._timeline.rate
         frame = reader.frame(reader.index.frame_at(seconds))

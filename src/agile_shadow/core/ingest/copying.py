@@ -7,8 +7,10 @@ import hashlib
 import os
 import queue
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Protocol
 
@@ -18,6 +20,7 @@ from ..errors import CopyError, ShadowError, from_os_error, sentence
 from ..files import partial_path, rename_new
 from ..jobs import Report
 from ..media import MediaInfo, probe
+from ..media.sequence import members, numbered, status
 
 _CHUNK = 4 << 20  # bytes read at a time
 _BUFFERS = 4
@@ -56,22 +59,62 @@ def hash_file(
     return hasher.hexdigest()
 
 
-@dataclass(frozen=True)
-class CopyRequest:
-    """Copy ``source`` to ``target`` (or, without a target, only take its checksum); ``sidecars`` go along.
+def checksum_of(files: Sequence[Path], checksum: str, report: Callable[[int], None] = lambda count: None) -> str:
+    """Checksum of a file, or one over names and checksums of several; empty for ``size``. Raises OSError."""
+    if checksum == "size":
+        return ""
+    return joined_checksum([(path.name, hash_file(path, checksum, report)) for path in files], checksum)
 
-    ``sidecars``: pairs of source and target.
-    """
+
+def joined_checksum(values: Sequence[tuple[str, str]], checksum: str) -> str:
+    """The checksum of one file as it is; of several one over the lines ``name checksum``."""
+    if len(values) == 1 or checksum == "size":
+        return values[0][1]
+    hasher = new_hasher(checksum)
+    for name, value in values:
+        hasher.update(f"{name} {value}\n".encode())
+    return hasher.hexdigest()
+
+
+@dataclass(frozen=True)
+class CopyItem:
+    """One file and where it goes: its place, then the places of further copies; none: it stays."""
 
     source: Path
-    target: Path | None
+    targets: tuple[Path, ...] = ()
+
+
+@dataclass(frozen=True)
+class CopyRequest:
+    """Copy the files of one original (several for a numbered sequence) and its sidecars.
+
+    ``checksum`` may be ``size``: then only sizes are compared. ``on_clash``: ``number`` or ``tell``. ``rate``: frames
+    per second of a sequence. ``place`` is the original's path or pattern on the source.
+    """
+
+    place: Path
+    items: tuple[CopyItem, ...]
     checksum: str
-    sidecars: tuple[tuple[Path, Path], ...] = ()
+    sidecars: tuple[CopyItem, ...] = ()
+    on_clash: str = "number"
+    rate: Fraction | None = None
+
+
+@dataclass(frozen=True)
+class Proved:
+    """A copy whose bytes were proven: where from, where to, its checksum."""
+
+    source: Path
+    path: Path
+    value: str
 
 
 @dataclass(frozen=True)
 class CopyResult:
-    """The original in its place. ``problem`` says why it cannot be played, if so; the copy holds all the same."""
+    """The original in its place. ``problem`` says why it cannot be played, if so; the copy holds all the same.
+
+    ``second``: the second copy, if one was wanted. ``proved``: every file that was copied, for a manifest.
+    """
 
     path: Path
     size: int
@@ -80,34 +123,88 @@ class CopyResult:
     info: MediaInfo | None
     problem: str = ""
     sidecars: tuple[Path, ...] = ()
+    second: Path | None = None
+    proved: tuple[Proved, ...] = ()
+
+
+class _Taken(Exception):
+    """A wanted name belongs to a file with other bytes."""
 
 
 def copy_and_prove(request: CopyRequest, report: Report) -> CopyResult:
     """Bring one original with its sidecars to its place and probe it: a task for a worker.
 
-    A file of the same name and bytes counts as copied; one with other bytes is left alone and the copy gets a number.
-    Raises CopyError naming the file and what stood against it.
+    A file of the same name and bytes counts as copied; one with other bytes is left alone and the copy gets a number,
+    or, if so wished, is not made. Raises CopyError naming the file and what stood against it.
     """
-    if request.target is None:
-        total = max(1, request.source.stat().st_size)
-        value = _reading(request.source, request.checksum, _Steps(report, total))
-        return _described(request.source, value, ())
-    path, value = copy_file(request.source, request.target, request.checksum, report)
-    shift = path.stem.removeprefix(request.target.stem)
+    sources = [item.source for item in request.items]
+    step = _Steps(report, _work_of(request))
+    if not request.items[0].targets:
+        try:
+            value = checksum_of(sources, request.checksum, step)
+        except OSError as error:
+            raise from_os_error(error, error.filename or request.place, CopyError) from error
+        return _described(request, request.place, None, value, (), ())
+    several = len(request.items) > 1
+    for number in range(1, 1000):
+        shifted = [CopyItem(item.source, _numbered(item.targets, number, several)) for item in request.items]
+        try:
+            _refuse_mixing(shifted)
+            values = [_place(item, request.checksum, step) for item in shifted]
+        except _Taken:
+            if request.on_clash == "tell":
+                raise CopyError(
+                    "another file of that name is there already",
+                    request.items[0].targets[0],
+                    "Move one of the two away, or let the preset number such files.",
+                ) from None
+            continue
+        return _finished(request, shifted, values, number)
+    raise CopyError("no free name was found for it", request.items[0].targets[0], "Choose another place.")
+
+
+def _finished(request: CopyRequest, items: list[CopyItem], values: list[str], number: int) -> CopyResult:
+    places = [item.targets for item in items]
+    proved = [
+        Proved(item.source, path, value) for item, value in zip(items, values, strict=True) for path in item.targets
+    ]
     sidecars = []
-    for source, target in request.sidecars:
-        wanted = target.with_name(f"{target.stem}{shift}{target.suffix}")
-        sidecars.append(copy_file(source, wanted, request.checksum, lambda done: None)[0])
-    return _described(path, value, tuple(sidecars))
+    for item in request.sidecars:
+        paths, value = copy_file(item.source, _numbered(item.targets, number), request.checksum)
+        proved += [Proved(item.source, path, value) for path in paths]
+        sidecars.append(paths[0])
+    joined = joined_checksum(
+        [(item.source.name, value) for item, value in zip(request.items, values, strict=True)], request.checksum
+    )
+    several = len(places) > 1
+    final = [_pattern_of(paths[0]) if several else paths[0] for paths in zip(*places, strict=True)]
+    second = final[1] if len(final) > 1 else None
+    return _described(request, final[0], second, joined, tuple(sidecars), tuple(proved))
 
 
-def _described(path: Path, value: str, sidecars: tuple[Path, ...]) -> CopyResult:
-    status = path.stat()
+def _pattern_of(path: Path) -> Path:
+    one = numbered(path.name)
+    return path.with_name(one.pattern) if one is not None else path
+
+
+def _described(
+    request: CopyRequest, path: Path, second: Path | None, value: str, sidecars: tuple[Path, ...],
+    proved: tuple[Proved, ...],
+) -> CopyResult:  # fmt: skip
+    size, modified = status(path)
     try:
-        info, problem = probe(path), ""
+        info, problem = probe(path, request.rate), ""
     except ShadowError as error:
         info, problem = None, sentence(error)
-    return CopyResult(path, status.st_size, status.st_mtime_ns, value, info, problem, sidecars)
+    return CopyResult(path, size, modified, value, info, problem, sidecars, second, proved)
+
+
+def _work_of(request: CopyRequest) -> int:
+    """Bytes to read in all: once from the source, once from each copy."""
+    try:
+        return max(1, sum(item.source.stat().st_size * (1 + len(item.targets)) for item in request.items))
+    except OSError as error:
+        raise from_os_error(error, error.filename, CopyError) from error
 
 
 class _Steps:
@@ -121,83 +218,138 @@ class _Steps:
         self._report(min(1.0, self._done / self._total))
 
 
-def copy_file(source: Path, target: Path, checksum: str, report: Report) -> tuple[Path, str]:
-    """Copy and prove one file; returns where it is now and its checksum. Raises CopyError."""
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        size = source.stat().st_size
-    except OSError as error:
-        raise from_os_error(error, error.filename or source, CopyError) from error
-    for candidate in _candidates(target):
-        if candidate.exists():
-            value = _value_if_equal(source, candidate, checksum, _Steps(report, max(1, 2 * size)))
-            if value is not None:
-                return candidate, value
-            continue
+def copy_file(
+    source: Path, targets: tuple[Path, ...], checksum: str, step: Callable[[int], None] = lambda count: None
+) -> tuple[tuple[Path, ...], str]:
+    """Copy and prove one file to each target; returns where they are now and the checksum. Raises CopyError."""
+    for number in range(1, 1000):
+        item = CopyItem(source, _numbered(targets, number))
         try:
-            return candidate, _copy_new(source, candidate, checksum, _Steps(report, max(1, 2 * size)))
-        except FileExistsError:
-            continue  # somebody else was faster
-    raise CopyError("no free name was found for it", target, "Choose another place.")
+            return item.targets, _place(item, checksum, step)
+        except _Taken:
+            continue
+    raise CopyError("no free name was found for it", targets[0], "Choose another place.")
 
 
-def _candidates(target: Path) -> list[Path]:
-    return [target, *(target.with_name(f"{target.stem}_{n}{target.suffix}") for n in range(2, 1000))]
+def _numbered(targets: tuple[Path, ...], number: int, sequence: bool = False) -> tuple[Path, ...]:
+    """The names tried in turn: as wanted, then with 2, 3 ...; in a sequence before the frame's number."""
+    if number == 1:
+        return targets
+    return tuple(target.with_name(_numbered_name(target, number, sequence)) for target in targets)
 
 
-def _value_if_equal(source: Path, target: Path, checksum: str, step: Callable[[int], None]) -> str | None:
+def _numbered_name(target: Path, number: int, sequence: bool) -> str:
+    if not sequence:
+        return f"{target.stem}_{number}{target.suffix}"
+    before = target.stem.rstrip("0123456789")
+    return f"{before}{number}_{target.stem[len(before) :]}{target.suffix}"
+
+
+def _refuse_mixing(items: list[CopyItem]) -> None:
+    """A sequence never goes among the files of another one of its name."""
+    if len(items) < 2:
+        return
+    for targets in zip(*(item.targets for item in items), strict=True):
+        pattern = _pattern_of(targets[0])
+        if pattern.parent.is_dir() and set(members(pattern)) - set(targets):
+            raise _Taken
+
+
+def _place(item: CopyItem, checksum: str, step: Callable[[int], None]) -> str:
+    """Have the file at all its targets, written or found equal; returns its checksum. Raises _Taken or CopyError."""
     try:
-        if source.stat().st_size != target.stat().st_size:
-            return None
+        for target in item.targets:
+            target.parent.mkdir(parents=True, exist_ok=True)
+        there = [target for target in item.targets if target.exists()]
+    except OSError as error:
+        raise from_os_error(error, error.filename or item.source, CopyError) from error
+    value = ""
+    if there:
+        value = _value_if_equal(item.source, there, checksum, step)
+    missing = tuple(target for target in item.targets if target not in there)
+    if missing:
+        try:
+            value = _copy_new(item.source, missing, checksum, step)
+        except FileExistsError:  # somebody else was faster
+            raise _Taken from None
+    return value
+
+
+def _value_if_equal(source: Path, there: list[Path], checksum: str, step: Callable[[int], None]) -> str:
+    """The checksum when the files have the source's bytes; raises _Taken when not. Sizes alone never settle this."""
+    proof = "xxh128" if checksum == "size" else checksum
+    try:
+        if any(path.stat().st_size != source.stat().st_size for path in there):
+            raise _Taken
+        value = hash_file(source, proof, step)
+        if any(hash_file(path, proof, step) != value for path in there):
+            raise _Taken
     except OSError as error:
         raise from_os_error(error, error.filename, CopyError) from error
-    value = _reading(source, checksum, step)
-    return value if _reading(target, checksum, step) == value else None
+    return "" if checksum == "size" else value
 
 
-def _reading(path: Path, checksum: str, step: Callable[[int], None]) -> str:
+def _copy_new(source: Path, targets: tuple[Path, ...], checksum: str, step: Callable[[int], None]) -> str:
+    partials = {partial_path(target): target for target in targets}
     try:
-        return hash_file(path, checksum, step)
-    except OSError as error:
-        raise from_os_error(error, path, CopyError) from error
-
-
-def _copy_new(source: Path, target: Path, checksum: str, step: Callable[[int], None]) -> str:
-    partial = partial_path(target)
-    try:
-        value = _stream(source, partial, checksum, step)
-        if hash_file(partial, checksum, step, fresh=True) != value:
-            raise CopyError("the copy read back differs from the source", source, "Try again, or try another drive.")
-        status = source.stat()
-        os.utime(partial, ns=(status.st_atime_ns, status.st_mtime_ns))
-        rename_new(partial, target)
+        value, size = _stream(source, list(partials), checksum, step)
+        for partial in partials:
+            _prove(partial, value, size, checksum, source, step)
+        times = source.stat()
+        for partial, target in partials.items():
+            os.utime(partial, ns=(times.st_atime_ns, times.st_mtime_ns))
+            rename_new(partial, target)
         return value
     except FileExistsError:
         raise
     except OSError as error:
-        raise from_os_error(error, source if _is_about(error, source) else target, CopyError) from error
+        about = Path(os.fsdecode(error.filename)) if error.filename is not None else targets[0]
+        raise from_os_error(error, partials.get(about, about), CopyError) from error
     finally:
-        partial.unlink(missing_ok=True)
+        for partial in partials:
+            partial.unlink(missing_ok=True)
 
 
-def _is_about(error: OSError, source: Path) -> bool:
-    return error.filename is not None and Path(os.fsdecode(error.filename)) == source
+def _prove(partial: Path, value: str, size: int, checksum: str, source: Path, step: Callable[[int], None]) -> None:
+    if checksum == "size":
+        same = partial.stat().st_size == size
+        step(size)
+    else:
+        same = hash_file(partial, checksum, step, fresh=True) == value
+    if not same:
+        raise CopyError("the copy read back differs from the source", source, "Try again, or try another drive.")
 
 
-def _stream(source: Path, partial: Path, checksum: str, step: Callable[[int], None]) -> str:
-    """Read once, hash and write at the same time, flush to the drive; returns the checksum of what was read."""
-    hasher = new_hasher(checksum)
-    with source.open("rb", buffering=0) as reader, partial.open("xb", buffering=0) as writer:
+def _stream(source: Path, partials: list[Path], checksum: str, step: Callable[[int], None]) -> tuple[str, int]:
+    """Read once, hash and write at the same time, flush to the drives; the checksum and size of what was read."""
+    hasher = new_hasher(checksum) if checksum != "size" else None
+    with ExitStack() as stack:
+        reader = stack.enter_context(source.open("rb", buffering=0))
+        writers = [(path, stack.enter_context(path.open("xb", buffering=0)).fileno()) for path in partials]
         done = 0
         for chunk in read_ahead(reader.fileno(), source):
-            _write_all(writer.fileno(), chunk)
-            _start_flush(writer.fileno(), done, len(chunk))
-            hasher.update(chunk)
+            for path, writer in writers:
+                _write_all(writer, chunk, path)
+                _start_flush(writer, done, len(chunk))
+            if hasher is not None:
+                hasher.update(chunk)
             done += len(chunk)
             step(len(chunk))
-        os.fsync(writer.fileno())
-        os.posix_fadvise(writer.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
-    return hasher.hexdigest()
+        for path, writer in writers:
+            with _about(path):
+                os.fsync(writer)
+            os.posix_fadvise(writer, 0, 0, os.POSIX_FADV_DONTNEED)
+    return (hasher.hexdigest() if hasher is not None else ""), done
+
+
+@contextmanager
+def _about(path: Path) -> Iterator[None]:
+    """Names the file in an error of the system that does not."""
+    try:
+        yield
+    except OSError as error:
+        error.filename = error.filename or str(path)
+        raise
 
 
 def read_ahead(handle: int, path: Path) -> Iterator[memoryview]:
@@ -242,9 +394,10 @@ def _fill(
         filled.put(error)
 
 
-def _write_all(handle: int, chunk: memoryview) -> None:
-    while chunk:
-        chunk = chunk[os.write(handle, chunk) :]
+def _write_all(handle: int, chunk: memoryview, path: Path) -> None:
+    with _about(path):
+        while chunk:
+            chunk = chunk[os.write(handle, chunk) :]
 
 
 _SYNC_FILE_RANGE_WRITE = 2

@@ -5,80 +5,49 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from collections import defaultdict
 from collections.abc import Callable
 from concurrent.futures import FIRST_COMPLETED, Future, wait
 from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
 from ..errors import Cancelled, ShadowError, sentence
+from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
+from ..estimates.headroom import Headroom, keep_headroom
 from ..files import remove_partials
 from ..jobs import CopyRecord, JobStore, WorkerPool
 from ..media import MediaInfo
+from ..media.sequence import exists
 from ..pairs import FileRef, Original, pair_made_proxy
-from ..presets import Preset, Proxies
-from ..presets.library import parse_preset
+from ..presets import Proxies
 from ..project import Clip, Project, ProjectSession
-from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy, proxy_file_name
-from ..shelves import Shelf, free_room
+from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
+from ..shelves import Shelf, free_room, with_volume
 from ..timeline.model import new_id
-from .copying import CopyRequest, CopyResult, copy_and_prove
+from .copying import CopyItem, CopyRequest, CopyResult, Proved, copy_and_prove
+from .gate import on_mains_power, waits_for
+from .looking import IdentifyRequest, Identity, Look, LookRequest, identify, look
+from .manifest import write_manifest
+from .places import Context, clip_name, needs_probe, original_places, proxy_place, token_values
 from .report import IngestReport, Problem
-from .source import SourceFile, SourceListing, read_source
+from .request import IngestRequest
+from .second import SecondCopy, copy_again
+from .source import SourceFile, SourceListing, read_source, taken
 
 log = logging.getLogger(__name__)
 
 _PROXY_SHARE = 0.85  # of a file's work, where a proxy is made
-BESIDE = "Proxies"
-
-
-@dataclass(frozen=True)
-class IngestRequest:
-    """What to run: folders of the source and of both shelves, and the preset."""
-
-    source: Path
-    originals: Path
-    proxies: Path
-    preset: Preset
-
-    def to_json(self) -> dict[str, Any]:
-        """Plain values for the job store."""
-        return {
-            "source": str(self.source),
-            "originals": str(self.originals),
-            "proxies": str(self.proxies),
-            "preset": self.preset.to_json(),
-        }
-
-    @classmethod
-    def from_json(cls, values: dict[str, Any]) -> IngestRequest:
-        """The inverse of :meth:`to_json`."""
-        source, originals, proxies = (Path(values[key]) for key in ("source", "originals", "proxies"))
-        return cls(source, originals, proxies, parse_preset(values["preset"]))
-
-    def refuse_if_unsafe(self) -> None:
-        """Raises ShadowError where copies or proxies would land on the source or among the originals' names."""
-        source, originals, proxies = (p.resolve() for p in (self.source, self.originals, self.proxies))
-        if self.preset.originals.do == "copy" and originals.is_relative_to(source):
-            raise ShadowError("the originals shelf lies on the source", self.originals, "Choose another folder.")
-        if self.preset.proxies is None:
-            return
-        if self.preset.proxies.place == "beside":
-            if self.preset.originals.do == "leave":
-                raise ShadowError(
-                    "proxies beside originals would be written onto the source", self.source, "Put them on a shelf."
-                )
-        elif proxies.is_relative_to(source):
-            raise ShadowError("the proxies shelf lies on the source", self.proxies, "Choose another folder.")
-        elif proxies == originals:
-            raise ShadowError(
-                "the proxies would get the folders and names of the originals", self.proxies, "Choose another folder."
-            )
+_TICK = 0.1  # seconds
 
 
 @dataclass(frozen=True)
 class ItemState:
-    """One file of the run, for the screen. ``done`` from 0 to 1 within ``phase``; ``note`` says what went wrong."""
+    """One file of the run, for the screen. ``done`` from 0 to 1 within ``phase``; ``note`` says more.
+
+    ``here``: the project held it already, by its content.
+    """
 
     path: str
     kind: str
@@ -86,21 +55,29 @@ class ItemState:
     phase: str = "waiting"
     done: float = 0.0
     note: str = ""
+    here: bool = False
 
 
 @dataclass(frozen=True)
 class Progress:
-    """The run at one moment. ``remaining`` in seconds, None while it cannot be told."""
+    """The run at one moment.
+
+    ``remaining`` in seconds, None while it cannot be told. ``waits``: what proxies wait for.
+    """
 
     items: tuple[ItemState, ...]
     proxies_done: int
     proxies_wanted: int
     fraction: float
     remaining: float | None
+    waits: str = ""
 
 
 class IngestRun:
-    """Runs on the caller's thread with :meth:`run`; other threads may read :meth:`progress` and call :meth:`stop`."""
+    """Runs on the caller's thread with :meth:`run`; other threads may read :meth:`progress` and call :meth:`stop`.
+
+    ``now``: make proxies at once, whatever the preset says of night and mains power.
+    """
 
     def __init__(
         self,
@@ -108,22 +85,34 @@ class IngestRun:
         session: ProjectSession,
         store: JobStore,
         on_clip: Callable[[Clip], None] = lambda clip: None,
+        now: bool = False,
     ) -> None:
-        request.refuse_if_unsafe()
+        request.refuse_if_unsafe(session.path.parent)
         self.request = request
+        self._preset = request.preset
         self._session = session
         self._store = store
+        self._measured = Measurements()
         self._on_clip = on_clip
+        self._now = now
         self._copies = WorkerPool(1)
-        self._makers = WorkerPool(1)
+        self._makers = WorkerPool(request.preset.when.at_a_time)
         self._stopped = threading.Event()
+        self._giving_way = threading.Event()
         self._for_good = False
         self._lock = threading.RLock()
         self._items: dict[str, ItemState] = {}
+        self._numbers: dict[str, int] = {}
+        self._passed: list[Problem] = []
         self._same_stem: set[str] = set()
+        self._values: dict[str, dict[str, str]] = {}
+        self._proved: list[Proved] = []
+        self._pending: dict[Future[Any], tuple[SourceFile, Callable[[Any], None]]] = {}
+        self._waits = ""
+        self._second = 0
         self._begun = time.monotonic()
-        self._listing: SourceListing | None = None
         self._job: int | None = None
+        self._context = Context(request.source, session.project.name, request.preset.name)
         self.report: IngestReport | None = None
 
     # What others ask
@@ -132,23 +121,24 @@ class IngestRun:
         """The run at this moment."""
         with self._lock:
             items = tuple(self._items.values())
-        video = [item for item in items if item.kind == "video"] if self.request.preset.proxies else []
-        wanted = [item for item in video if item.phase != "failed"]
+        making = self._preset.proxies is not None
+        video = [item for item in items if item.kind in ("video", "sequence")] if making else []
+        wanted = [item for item in video if item.phase not in ("failed", "no need", "passed over")]
         total = sum(item.size for item in items) or 1
         fraction = sum(item.size * self._share(item) for item in items) / total
         elapsed = time.monotonic() - self._begun
-        remaining = elapsed * (1 - fraction) / fraction if fraction > 0.02 else None
+        remaining = elapsed * (1 - fraction) / fraction if fraction > 0.02 and not self._waits else None
         done = sum(1 for item in wanted if item.phase == "paired")
-        return Progress(items, done, len(wanted), fraction, remaining)
+        return Progress(items, done, len(wanted), fraction, remaining, self._waits)
 
     def _share(self, item: ItemState) -> float:
-        making = item.kind == "video" and self.request.preset.proxies is not None
+        making = item.kind in ("video", "sequence") and self._preset.proxies is not None
         copy_share = 1 - _PROXY_SHARE if making else 1.0
-        if item.phase in ("paired", "failed", "in place"):
+        if item.phase in ("paired", "failed", "in place", "no need", "passed over"):
             return 1.0
         if item.phase == "copying":
             return copy_share * item.done
-        if item.phase == "copied":
+        if item.phase in ("copied", "queued", "measuring"):
             return copy_share
         return copy_share + _PROXY_SHARE * item.done if item.phase == "making" else 0.0
 
@@ -156,6 +146,15 @@ class IngestRun:
         """End the run soon. ``for_good``: the user took it back; else it goes on at the next start."""
         self._for_good = for_good
         self._stopped.set()
+
+    def give_way(self, playing: bool) -> None:
+        """Have the making of proxies stand still while the window plays, where the preset says so."""
+        if self._preset.when.give_way:
+            (self._giving_way.set if playing else self._giving_way.clear)()
+
+    def make_now(self) -> None:
+        """Wait neither for the night nor for mains power any more."""
+        self._now = True
 
     @property
     def was_stopped(self) -> bool:
@@ -166,7 +165,9 @@ class IngestRun:
 
     def run(self) -> IngestReport:
         """Do it all; returns the report, also when stopped. Raises ShadowError when it cannot begin."""
-        listing = self._listing = read_source(self.request.source)
+        whole = read_source(self.request.source)
+        self._numbers = {file.path: number for number, file in enumerate(whole.files, 1)}
+        listing = taken(whole, self._preset.takes)
         self._job = self._store.begin("ingest", self._session.path, self.request.to_json())
         try:
             self._begin(listing)
@@ -190,40 +191,43 @@ class IngestRun:
     def _dated(self, report: IngestReport) -> dict[str, Any]:
         return {
             "source": str(self.request.source),
-            "preset": self.request.preset.name,
+            "preset": self._preset.name,
             "ended": time.strftime("%Y-%m-%d %H:%M"),
             **report.to_json(),
         }
 
     def _begin(self, listing: SourceListing) -> None:
-        copying = self.request.preset.originals.do == "copy"
-        proxies = self.request.preset.proxies
-        for folder, wanted in (
-            (self.request.originals, copying),
-            (self.request.proxies, proxies is not None and proxies.place == "shelf"),
-        ):
-            if wanted:
-                folder.mkdir(parents=True, exist_ok=True)
-                remove_partials(folder)
+        copying = self._preset.originals.do == "copy"
+        roots = self.request.roots(self._session.path.parent)
+        for folder in roots.written():
+            folder.mkdir(parents=True, exist_ok=True)
+            remove_partials(folder)
         if copying:
             self._check_room(listing)
-        self._originals_shelf = self._shelf("originals", self.request.originals if copying else self.request.source)
+        self._originals_shelf = self._shelf("originals", roots.originals)
         self._proxies_shelf = self._originals_shelf
-        if proxies is not None and proxies.place == "shelf":
-            self._proxies_shelf = self._shelf("proxies", self.request.proxies)
+        if roots.proxies is not None:
+            self._proxies_shelf = self._shelf("proxies", roots.proxies)
+        if roots.second is not None:
+            self._shelf("second copies", roots.second)
+        self._roots = roots
         self._same_stem = _later_of_same_stem(listing)
         with self._lock:
             self._items = {f.path: ItemState(f.path, f.kind, f.size) for f in listing.files}
 
     def _check_room(self, listing: SourceListing) -> None:
-        needed = sum(f.size for f in listing.files if not (self.request.originals / f.path).exists())
-        free = free_room(self.request.originals)
-        if needed > free:
-            raise ShadowError(
-                f"there is room for {free / 1e9:.1f} GB, and {needed / 1e9:.1f} GB are needed",
-                self.request.originals,
-                "Free some room there or choose another shelf.",
-            )
+        roots = [self.request.originals]
+        if self._preset.originals.second_copy and self.request.second is not None:
+            roots.append(self.request.second)
+        for root in roots:
+            needed = sum(f.size for f in listing.files if not exists(root / f.path))
+            free = free_room(root)
+            if needed > free:
+                raise ShadowError(
+                    f"there is room for {free / 1e9:.1f} GB, and {needed / 1e9:.1f} GB are needed",
+                    root,
+                    "Free some room there or choose another shelf.",
+                )
 
     def _shelf(self, role: str, root: Path) -> Shelf:
         root = root.absolute()
@@ -238,30 +242,40 @@ class IngestRun:
             return project
 
         self._session.absorb(add)
-        return found[0]
+        known = with_volume(found[0])
+        self._session.absorb(lambda project: project.with_shelf_replaced(known))
+        return known
 
     def _work(self, listing: SourceListing) -> IngestReport:
-        pending: dict[Future[Any], tuple[SourceFile, Clip | None]] = {}
         for file in listing.files:
-            pending[self._begin_copy(file)] = (file, None)
-        while pending:
+            self._start(file)
+        while self._pending:
             if self._stopped.is_set():
+                self._makers.resume()
                 self._copies.cancel_all()
                 self._makers.cancel_all()
-            finished, _ = wait(pending, timeout=0.1, return_when=FIRST_COMPLETED)
-            for future in [future for future in pending if future in finished]:
-                file, clip = pending.pop(future)
+            else:
+                self._mind_the_gate()
+            finished, _ = wait(self._pending, timeout=_TICK, return_when=FIRST_COMPLETED)
+            for future in [future for future in self._pending if future in finished]:
+                file, then = self._pending.pop(future)
                 result = self._outcome(file, future)
-                if result is None:
-                    continue
-                if clip is not None:
-                    self._pair(file, clip, result)
-                    continue
-                clip = self._take_in(file, result)
-                making = self._begin_proxy(file, clip) if clip is not None else None
-                if making is not None:
-                    pending[making] = (file, clip)
-        return self._counted(listing)
+                if result is not None:
+                    then(result)
+        manifests = self._write_manifests() if not self._stopped.is_set() else ()
+        return self._counted(listing, manifests)
+
+    def _mind_the_gate(self) -> None:
+        """Makers stand still while the window plays, by day where it is to be done at night, and on battery."""
+        gate = "" if self._now else waits_for(self._preset.when, datetime.now(), on_mains_power())
+        self._waits = gate or ("while you play" if self._giving_way.is_set() else "")
+        (self._makers.pause if self._waits else self._makers.resume)()
+
+    def _submit(
+        self, pool: WorkerPool, task: Any, request: Any, file: SourceFile, phase: str, then: Callable[[Any], None]
+    ) -> None:
+        future = pool.submit(task, request, lambda done: self._note(file, phase=phase, done=done))
+        self._pending[future] = (file, then)
 
     def _outcome(self, file: SourceFile, future: Future[Any]) -> Any:
         """The result of a finished job, or None after its failure was noted."""
@@ -278,66 +292,154 @@ class IngestRun:
         with self._lock:
             self._items[file.path] = replace(self._items[file.path], **changes)
 
-    # Copy
+    # Look, and copy
 
-    def _begin_copy(self, file: SourceFile) -> Future[Any]:
-        source = self.request.source / file.path
-        checksum = self.request.preset.originals.checksum
-        if self.request.preset.originals.do == "leave":
-            request = CopyRequest(source, None, checksum)
+    def _start(self, file: SourceFile) -> None:
+        short = self._preset.takes.longer_than > 0 and file.kind == "video"
+        if short or needs_probe(self._preset):
+            request = LookRequest(self.request.source / file.path, self._rate(file))
+            self._submit(self._copies, look, request, file, "looking", lambda seen: self._seen(file, seen))
         else:
-            target = self.request.originals / file.path
-            known = self._proven(source, target)
-            if known is not None:
-                future: Future[Any] = Future()
-                future.set_result(known)
-                return future
-            pairs = tuple((self.request.source / s, self.request.originals / s) for s in file.sidecars)
-            request = CopyRequest(source, target, checksum, pairs)
-        return self._copies.submit(copy_and_prove, request, lambda done: self._note(file, phase="copying", done=done))
+            self._seen(file, Look(None))
 
-    def _proven(self, source: Path, target: Path) -> CopyResult | None:
-        """The copy of an earlier try, when proof and files still agree and the project knows the clip."""
-        record = self._store.proven_copy(source, target)
-        clip = self._clip_from(source)
-        if record is None or clip is None or not target.is_file():
+    def _rate(self, file: SourceFile) -> Any:
+        return self._preset.takes.sequence_rate if file.kind == "sequence" else None
+
+    def _seen(self, file: SourceFile, seen: Look) -> None:
+        info, least = seen.info, self._preset.takes.longer_than
+        if info is not None and info.kind == "video" and info.duration <= least:
+            self._passed.append(Problem(file.path, f"not longer than {least:g} s"))
+            self._note(file, phase="passed over", note=f"not longer than {least:g} s")
+            return
+        self._values[file.path] = token_values(file, self._numbers[file.path], self._context, info)
+        request = self._copy_request(file)
+        known = self._proven(file, request)
+        if known is not None:
+            self._take_in(file, known)
+            return
+        alike = self._same_size(file) if self._preset.takes.skip_known else ()
+        if alike:
+            place = self.request.source / file.path
+            members = tuple(self.request.source / member for member in file.members) or (place,)
+            self._submit(
+                self._copies, identify, IdentifyRequest(members, alike), file, "copying",
+                lambda found: self._identified(file, request, found),
+            )  # fmt: skip
+        else:
+            self._copy(file, request)
+
+    def _copy(self, file: SourceFile, request: CopyRequest) -> None:
+        self._submit(self._copies, copy_and_prove, request, file, "copying", lambda done: self._take_in(file, done))
+
+    def _copy_request(self, file: SourceFile) -> CopyRequest:
+        originals, source = self._preset.originals, self.request.source
+        places = original_places(file, originals, self._values[file.path])
+        roots = [] if originals.do == "leave" else [self.request.originals]
+        if originals.do == "copy" and originals.second_copy and self.request.second is not None:
+            roots.append(self.request.second)
+        items = tuple(CopyItem(source / path, tuple(root / place for root in roots)) for path, place in places)
+        own = len(file.members) or 1
+        sidecars = items[own:] if originals.do == "copy" else ()
+        return CopyRequest(
+            source / file.path, items[:own], originals.checksum, sidecars, originals.on_clash, self._rate(file)
+        )
+
+    def _proven(self, file: SourceFile, request: CopyRequest) -> CopyResult | None:
+        """The copies of an earlier try, when proofs and files still agree and the project knows the clip."""
+        clip = self._clip_from(request.place)
+        if clip is None:
             return None
-        here, there = target.stat(), source.stat()
+        proved = []
+        for item in (*request.items, *request.sidecars):
+            for target in item.targets or (item.source,):
+                record = self._record_that_holds(item.source, target)
+                if record is None:
+                    return None
+                proved.append(Proved(item.source, target, record.value))
+        path = self._session.project.path(clip.original.file)
+        if path is None or not exists(path):
+            return None
+        original = clip.original
+        second = self._second_place(file, request)
+        return CopyResult(path, original.size, original.modified, original.checksum_value, original.info, "", (),
+                          second, tuple(proved))  # fmt: skip
+
+    def _second_place(self, file: SourceFile, request: CopyRequest) -> Path | None:
+        targets = request.items[0].targets
+        return targets[1] if len(targets) > 1 else None
+
+    def _record_that_holds(self, source: Path, target: Path) -> CopyRecord | None:
+        record = self._store.proven_copy(source, target)
+        if record is None or record.checksum != self._preset.originals.checksum:
+            return None
+        try:
+            there, here = source.stat(), target.stat()
+        except OSError:
+            return None
         same = (record.size, record.source_mtime, record.target_mtime) == (
             there.st_size, there.st_mtime_ns, here.st_mtime_ns,
-        ) and here.st_size == there.st_size  # fmt: skip
-        same = same and record.checksum == self.request.preset.originals.checksum
-        return CopyResult(target, here.st_size, here.st_mtime_ns, record.value, clip.original.info) if same else None
+        )  # fmt: skip
+        return record if same and here.st_size == there.st_size else None
 
     def _clip_from(self, source: Path) -> Clip | None:
         return next((clip for clip in self._session.project.clips if clip.source == str(source)), None)
 
+    def _same_size(self, file: SourceFile) -> tuple[Identity, ...]:
+        """Originals of the project that may be this file by their size and can be told by their checksum."""
+        project = self._session.project
+        found = []
+        for clip in project.clips:
+            original = clip.original
+            if original.size == file.size and original.checksum_value:
+                path = project.place(original.file)
+                if path is not None and exists(path):
+                    found.append(Identity(clip.id, original.checksum, original.checksum_value))
+        return tuple(found)
+
+    def _identified(self, file: SourceFile, request: CopyRequest, found: str) -> None:
+        clip = self._session.project.clip(found) if found else None
+        path = self._session.project.path(clip.original.file) if clip is not None else None
+        if clip is None or path is None:
+            self._copy(file, request)
+            return
+        self._note(file, here=True)
+        self._after(file, clip)
+
     # Take into the project
 
-    def _take_in(self, file: SourceFile, result: CopyResult) -> Clip | None:
-        source = self.request.source / file.path
-        checksum = self.request.preset.originals.checksum
-        status = source.stat() if source.exists() else None
-        if status is not None:
-            self._store.remember_copy(
-                CopyRecord(str(source), status.st_size, status.st_mtime_ns, str(result.path), result.modified,
-                           checksum, result.value)
-            )  # fmt: skip
+    def _take_in(self, file: SourceFile, result: CopyResult) -> None:
+        self._remember(file, result)
         self._note(file, phase="copied", done=1.0)
+        self._proved.extend(result.proved)
+        self._second += 1 if result.second is not None else 0
         if result.info is None:
             self._note(file, phase="failed", note=result.problem)
-            return None
+            return
+        source = self.request.source / file.path
         clip = self._known_clip(source, result) or self._new_clip(file, result, result.info)
         self._session.absorb(lambda project: project.with_clip(project.clip(clip.id) or clip))
-        if clip.original.info.kind != "video" or self.request.preset.proxies is None:
-            self._note(file, phase="in place")
-        self._on_clip(clip)
-        return clip
+        self._after(file, clip)
+
+    def _remember(self, file: SourceFile, result: CopyResult) -> None:
+        """Keep the proof of each file, so that going on does not copy it again."""
+        proved = result.proved
+        if not proved and self._preset.originals.do == "leave" and not file.members:
+            proved = (Proved(result.path, result.path, result.value),)
+        for one in proved:
+            try:
+                there, here = one.source.stat(), one.path.stat()
+            except OSError:
+                continue  # the card is gone: what lies on the shelf holds all the same
+            self._store.remember_copy(
+                CopyRecord(str(one.source), there.st_size, there.st_mtime_ns, str(one.path), here.st_mtime_ns,
+                           self._preset.originals.checksum, one.value)
+            )  # fmt: skip
 
     def _known_clip(self, source: Path, result: CopyResult) -> Clip | None:
-        reference = self._reference(self._originals_shelf, result.path)
         for clip in self._session.project.clips:
-            if clip.original.file == reference and clip.original.checksum_value == result.value:
+            if clip.original.checksum_value != result.value or clip.original.size != result.size:
+                continue
+            if self._session.project.place(clip.original.file) == result.path:
                 return clip
         return None
 
@@ -347,11 +449,11 @@ class IngestRun:
             info,
             result.size,
             result.modified,
-            self.request.preset.originals.checksum,
+            self._preset.originals.checksum,
             result.value,
         )
         sidecars = tuple(self._reference(self._originals_shelf, path) for path in result.sidecars)
-        name = PurePosixPath(file.path).stem
+        name = clip_name(file) if self._preset.originals.do == "leave" else _name_of(result.path, file)
         return Clip(new_id(), name, original, (), sidecars, source=str(self.request.source / file.path))
 
     @staticmethod
@@ -360,41 +462,79 @@ class IngestRun:
 
     # Proxy and pair
 
-    def _begin_proxy(self, file: SourceFile, clip: Clip) -> Future[Any] | None:
-        wanted = self.request.preset.proxies
-        if wanted is None or clip.original.info.kind != "video":
-            return None
+    def _after(self, file: SourceFile, clip: Clip) -> None:
+        """The original is in place: see whether a proxy is to be made."""
+        self._on_clip(clip)
+        wanted, info = self._preset.proxies, clip.original.info
+        if wanted is None or info.kind != "video":
+            self._note(file, phase="in place", done=1.0)
+            return
         if self._has_such_proxy(clip, wanted):
             self._note(file, phase="paired", done=1.0)
-            return None
+            return
+        path = self._session.project.path(clip.original.file)
+        assert path is not None
+        if not needs_headroom(wanted):
+            self._make_if_needed(file, clip, wanted, None)
+            return
+        known = kept_headroom(path, self._measured)
+        if known is not None:
+            self._make_if_needed(file, clip, wanted, known)
+        else:
+            self._note(file, phase="queued", done=0.0)
+            self._submit(
+                self._makers, measure_headroom, HeadroomRequest(path, info), file, "measuring",
+                lambda measured: self._measured_now(file, clip, wanted, path, measured),
+            )  # fmt: skip
+
+    def _measured_now(self, file: SourceFile, clip: Clip, wanted: Proxies, path: Path, measured: Headroom) -> None:
+        keep_headroom(path, measured, self._measured)
+        self._make_if_needed(file, clip, wanted, measured)
+
+    def _make_if_needed(self, file: SourceFile, clip: Clip, wanted: Proxies, known: Headroom | None) -> None:
+        ratio = known.ratio if known is not None else None
+        if not needs_proxy(clip.original.info, wanted, ratio):
+            note = f"needs no proxy here: headroom {ratio:.1f}x" if ratio is not None else "needs no proxy here"
+            self._note(file, phase="no need", done=1.0, note=note)
+            return
         self._note(file, phase="queued", done=0.0)
         original = self._session.project.path(clip.original.file)
         assert original is not None
+        values = self._token_values(file, clip)
         request = ProxyRequest(
-            original, self._proxy_target(file, clip, wanted), wanted.scale, wanted.codec, clip.original.info
+            original, self._proxy_target(file, clip, wanted, values), wanted, clip.original.info, values
         )
-        return self._makers.submit(
-            make_or_take_proxy, request, lambda done: self._note(file, phase="making", done=done)
+        self._submit(
+            self._makers, make_or_take_proxy, request, file, "making", lambda made: self._pair(file, clip, made)
         )
 
-    def _proxy_target(self, file: SourceFile, clip: Clip, wanted: Proxies) -> Path:
-        relative = PurePosixPath(clip.original.file.path)
-        folder = relative.parent / BESIDE if wanted.place == "beside" else relative.parent
-        taken = frozenset({f"{relative.stem}.mov".casefold()} if file.path in self._same_stem else ())
-        return self._proxies_shelf.root / folder / proxy_file_name(relative.name, taken)
+    def _token_values(self, file: SourceFile, clip: Clip) -> dict[str, str]:
+        values = token_values(file, self._numbers[file.path], self._context, clip.original.info)
+        return {**values, "name": clip.name}
+
+    def _proxy_target(self, file: SourceFile, clip: Clip, wanted: Proxies, values: dict[str, str]) -> Path:
+        below = proxy_place(clip.original.file.path, wanted, values, file.path in self._same_stem)
+        shelf = self._proxies_shelf
+        if wanted.place == "beside":
+            known = self._session.project.shelf(clip.original.file.shelf)
+            shelf = known or shelf
+        return shelf.root / below
 
     def _has_such_proxy(self, clip: Clip, wanted: Proxies) -> bool:
-        """Whether the project has a proxy of that size and codec for the clip, and its file is there."""
+        """Whether the project has a proxy made with these settings for the clip, and its file is there."""
         project = self._session.project
         known = project.clip(clip.id)
         for proxy in known.proxies if known is not None else ():
             path = project.path(proxy.file)
-            if is_such_proxy(proxy.info, clip.original.info, wanted.scale, wanted.codec) and path and path.is_file():
+            if is_such_proxy(proxy.info, wanted) and path and path.is_file():
                 return True
         return False
 
     def _pair(self, file: SourceFile, clip: Clip, result: ProxyResult) -> None:
-        proxy = pair_made_proxy(self._reference(self._proxies_shelf, result.path), result)
+        shelf = self._proxies_shelf
+        if self._preset.proxies is not None and self._preset.proxies.place == "beside":
+            shelf = self._session.project.shelf(clip.original.file.shelf) or shelf
+        proxy = pair_made_proxy(self._reference(shelf, result.path), result)
 
         def add(project: Project) -> Project:
             current = project.clip(clip.id)
@@ -404,27 +544,62 @@ class IngestRun:
 
         self._session.absorb(add)
         self._note(file, phase="paired", done=1.0)
+        wanted = self._preset.proxies
+        if wanted is not None and wanted.second_copy and self._roots.second is not None:
+            target = self._roots.second / "Proxies" / proxy.file.path
+            self._submit(
+                self._copies, copy_again, SecondCopy(result.path, target), file, "paired",
+                lambda done: self._copied_again(file),
+            )  # fmt: skip
 
-    # The report
+    def _copied_again(self, file: SourceFile) -> None:
+        self._second += 1
+        self._note(file, phase="paired", done=1.0)
 
-    def _counted(self, listing: SourceListing) -> IngestReport:
-        items = list(self._items.values())
-        in_place = [
-            i for i in items if i.phase in ("copied", "queued", "making", "paired", "in place") or i.done >= 1.0
-        ]
-        paired = sum(1 for item in items if item.phase == "paired")
-        failed = [Problem(item.path, item.note) for item in items if item.phase == "failed"]
-        proved = len(in_place)
-        copied = proved if self.request.preset.originals.do == "copy" else 0
+    # The end
+
+    def _write_manifests(self) -> tuple[str, ...]:
+        if not self._preset.originals.manifest:
+            return ()
+        roots = [self.request.originals, *([self._roots.second] if self._roots.second is not None else [])]
+        written = []
+        for root in roots:
+            below = [one for one in self._proved if one.path.is_relative_to(root)]
+            if not below:
+                continue
+            folder = write_manifest(root, below, self._preset.originals.checksum)
+            written.append(str(folder or root / "ascmhl"))
+        return tuple(written)
+
+    def _counted(self, listing: SourceListing, manifests: tuple[str, ...]) -> IngestReport:
+        phases: dict[str, list[ItemState]] = defaultdict(list)
+        for item in self._items.values():
+            phases[item.phase].append(item)
+        in_place = sum(
+            1
+            for item in self._items.values()
+            if item.phase in ("copied", "queued", "measuring", "making", "paired", "in place", "no need")
+            or (item.done >= 1.0 and item.phase != "passed over")
+        )
+        paired = len(phases["paired"])
+        failed = [Problem(item.path, item.note) for item in phases["failed"]]
         return IngestReport(
-            found=len(items),
-            copied=copied,
-            proved=proved,
+            found=len(self._items) - len(phases["passed over"]),
+            copied=in_place if self._preset.originals.do == "copy" else 0,
+            proved=in_place if self._preset.originals.checksum != "size" else 0,
             proxies=paired,
             paired=paired,
-            passed_over=listing.passed_over,
+            passed_over=tuple(sorted((*listing.passed_over, *self._passed), key=lambda problem: problem.path)),
             failed=(*listing.unreadable, *failed),
+            here_already=sum(1 for item in self._items.values() if item.here),
+            no_proxy_needed=len(phases["no need"]),
+            second_copies=self._second,
+            manifests=manifests,
         )
+
+
+def _name_of(path: Path, file: SourceFile) -> str:
+    return clip_name(replace(file, path=path.name))
 
 
 def _later_of_same_stem(listing: SourceListing) -> set[str]:

@@ -5,18 +5,26 @@ from __future__ import annotations
 import os
 from collections import defaultdict
 from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
 from pathlib import Path
 
 from ..errors import ShadowError, from_os_error, os_reason
 from ..media import is_known_media_name
+from ..media.sequence import numbered
+from ..presets import Takes
 from .report import Problem
+
+_FILM_ENDINGS = (".dpx", ".exr", ".tif", ".tiff", ".png")
+_LEAST_FRAMES = 5  # of these endings, numbered alike in one folder, make a clip
+_LEAST_PHOTOGRAPHS = 24  # of other endings: fewer are single photographs
 
 
 @dataclass(frozen=True)
 class SourceFile:
     """A playable file by its name: ``path`` below the source, ``size`` in bytes, ``modified`` in nanoseconds.
 
-    ``sidecars``: paths of files of the same name beside it that belong to it.
+    ``kind``: ``video``, ``sequence``, ``still`` or ``sound``. A numbered image sequence is one of these, with its
+    pattern as ``path`` and all its files in ``members``. ``sidecars``: paths of files of the same name beside it.
     """
 
     path: str
@@ -24,6 +32,7 @@ class SourceFile:
     size: int
     modified: int
     sidecars: tuple[str, ...] = ()
+    members: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -58,11 +67,13 @@ def read_source(source: Path) -> SourceListing:
         raise from_os_error(error, source) from error
     walk = _Walk()
     _walk(source, "", walk)
+    sequences = _take_sequences(walk)
     sidecars = _sidecars(walk)
     files = tuple(
         SourceFile(path, kind, size, modified, tuple(sorted(sidecars.get(path, ()))))
-        for path, kind, size, modified in sorted(walk.playable)
+        for path, kind, size, modified in walk.playable
     )
+    files = tuple(sorted((*files, *sequences), key=lambda file: file.path))
     claimed = {sidecar for file in files for sidecar in file.sidecars}
     walk.passed_over.extend(
         Problem(path, "neither picture nor sound by its name, and of no clip")
@@ -115,6 +126,52 @@ def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
         walk.unreadable.append(Problem(path, "is empty (zero bytes): there is nothing in it to take"))
     else:
         walk.playable.append((path, kind, status.st_size, status.st_mtime_ns))
+
+
+def _take_sequences(walk: _Walk) -> list[SourceFile]:
+    """Numbered images that make one clip, taken out of the single files."""
+    groups: dict[str, list[tuple[str, int, int]]] = defaultdict(list)
+    for path, kind, size, modified in walk.playable:
+        one = numbered(os.path.basename(path)) if kind == "still" else None
+        if one is not None:
+            groups[os.path.join(os.path.dirname(path), one.pattern)].append((path, size, modified))
+    found = []
+    for pattern, frames in groups.items():
+        least = _LEAST_FRAMES if pattern.lower().endswith(_FILM_ENDINGS) else _LEAST_PHOTOGRAPHS
+        if len(frames) >= least:
+            found.append(
+                SourceFile(pattern, "sequence", sum(size for _path, size, _time in frames),
+                           max(modified for _path, _size, modified in frames), (),
+                           tuple(path for path, _size, _time in sorted(frames)))
+            )  # fmt: skip
+    taken = {path for file in found for path in file.members}
+    walk.playable = [item for item in walk.playable if item[0] not in taken]
+    return found
+
+
+def taken(listing: SourceListing, takes: Takes) -> SourceListing:
+    """What a preset takes of a source; the rest is passed over with the reason."""
+    files, left = [], []
+    for file in listing.files:
+        reason = _not_taken(file, takes)
+        if reason:
+            left.append(Problem(file.path, reason))
+        else:
+            files.append(file)
+    return SourceListing(tuple(files), tuple(sorted((*listing.passed_over, *left), key=_path_of)), listing.unreadable)
+
+
+def _not_taken(file: SourceFile, takes: Takes) -> str:
+    names = {"video": "video", "sequence": "image sequences", "still": "stills", "sound": "sound"}
+    wanted = {"video": takes.video, "sequence": takes.sequences, "still": takes.stills, "sound": takes.sound}
+    if not wanted[file.kind]:
+        return f"the preset takes no {names[file.kind]}"
+    for pattern in takes.leave_out:
+        if fnmatchcase(file.path.casefold(), pattern.casefold()) or fnmatchcase(
+            os.path.basename(file.path).casefold(), pattern.casefold()
+        ):
+            return f"the preset leaves out {pattern}"
+    return ""
 
 
 def _sidecars(walk: _Walk) -> dict[str, list[str]]:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import queue
+import signal
 import subprocess
 import sys
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 from multiprocessing import Pipe
 from multiprocessing.connection import Connection
@@ -67,6 +69,19 @@ class WorkerPool:
         for entry in list(self._by_future.values()):
             entry.cancelled.set()
 
+    def pause(self) -> None:
+        """Have the workers stand still where they are; ask again now and then, for workers that start meanwhile."""
+        self._signal(signal.SIGSTOP)
+
+    def resume(self) -> None:
+        """Have paused workers go on."""
+        self._signal(signal.SIGCONT)
+
+    def _signal(self, which: signal.Signals) -> None:
+        for process in self.process_ids:
+            with suppress(ProcessLookupError):
+                os.kill(process, which)
+
     @property
     def process_ids(self) -> list[int]:
         """Process numbers of the workers alive."""
@@ -74,6 +89,7 @@ class WorkerPool:
 
     def close(self) -> None:
         """End all workers; tasks not finished raise Cancelled."""
+        self.resume()
         self.cancel_all()
         for _ in self._keepers:
             self._entries.put(None)

@@ -26,11 +26,13 @@ class Overtaken(Exception):
 class FrameReader:
     """Reads frames of one video file. Not for use by two threads at a time. A context manager.
 
-    ``index`` gives number and time of every frame. Raises MediaError when the file cannot be used.
+    ``rate``: frames per second of a numbered sequence. ``index`` gives number and time of every frame. Raises
+    MediaError when the file cannot be used.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, rate: Fraction | None = None) -> None:
         self.path = Path(path)
+        self._rate = rate
         self._open()
         try:
             self.index: FrameIndex = read_index(self.path, self._stream)
@@ -43,7 +45,7 @@ class FrameReader:
         self._position = -2  # number of the frame in _last
 
     def _open(self) -> None:
-        self._container = open_media(self.path)
+        self._container = open_media(self.path, self._rate)
         if not self._container.streams.video:
             self._container.close()
             raise MediaError("has no picture", self.path, "Choose a file with video.")

@@ -21,49 +21,56 @@ class Rectangle:
     height: int
 
 
-def proxy_size(width: int, height: int, scale: Fraction) -> tuple[int, int]:
-    """Even (width, height) in pixels of a proxy with the shape of ``width`` x ``height`` (square pixels, upright).
+def proxy_size(
+    width: int, height: int, scale: Fraction, aspect: Fraction | None = None, multiple: tuple[int, int] = (2, 2)
+) -> tuple[int, int]:
+    """(width, height) in square pixels, upright, of a proxy of ``width`` x ``height`` at ``scale``.
 
-    The size nearest to ``scale`` times the original's that has exactly its aspect, if one lies within 3 %; else the
-    even size within 3 % with the least error of aspect. Raises ValueError for sizes or scales that are not positive.
+    ``aspect``: the exact width to height as shown, where whole pixels only come near it. ``multiple``: what the width
+    and the height must be divisible by. The size nearest to the wanted one that has exactly the aspect, if one lies
+    within 3 %; else the one within 3 % with the least error of aspect. Raises ValueError for what is not positive.
     """
     if width <= 0 or height <= 0 or scale <= 0:
         raise ValueError(f"no proxy of {width} x {height} at {scale}")
-    wanted_width, wanted_height = width * scale, height * scale
-    aspect = Fraction(width, height)
-    step = 2 * aspect.numerator
+    aspect = aspect or Fraction(width, height)
+    wanted_height = height * scale
+    wanted_width = wanted_height * aspect
+    common = math.lcm(*(m // math.gcd(m, n) for m, n in zip(multiple, aspect.as_integer_ratio(), strict=True)))
+    step = aspect.numerator * common
     count = max(1, math.ceil(wanted_width / step - Fraction(1, 2)))
     if abs(step * count - wanted_width) <= TOLERANCE * wanted_width:
-        return step * count, 2 * aspect.denominator * count
-    return _least_error(wanted_width, wanted_height, aspect)
+        return step * count, aspect.denominator * common * count
+    return _least_error(wanted_width, wanted_height, aspect, multiple)
 
 
-def _least_error(wanted_width: Fraction, wanted_height: Fraction, aspect: Fraction) -> tuple[int, int]:
-    widths = _even_near(wanted_width)
-    heights = _even_near(wanted_height)
+def _least_error(
+    wanted_width: Fraction, wanted_height: Fraction, aspect: Fraction, multiple: tuple[int, int]
+) -> tuple[int, int]:
+    widths, heights = _near(wanted_width, multiple[0]), _near(wanted_height, multiple[1])
 
     def cost(size: tuple[int, int]) -> tuple[Fraction, Fraction]:
         error = abs(Fraction(size[0], size[1]) / aspect - 1)
         return error, abs(size[0] - wanted_width) + abs(size[1] - wanted_height)
 
-    candidates = {(w, h) for w in widths for h in (_nearest_even(w / aspect), *heights[:1]) if h in heights}
-    candidates |= {(w, h) for h in heights for w in (_nearest_even(h * aspect),) if w in widths}
-    return min(candidates or {(w, h) for w in widths for h in heights}, key=cost)
+    # For a given height the error grows with the distance from height * aspect: the widths on both sides of it suffice.
+    candidates = {
+        (wide, high)
+        for high in heights
+        for wide in (int(high * aspect) // multiple[0] * multiple[0] + step for step in (0, multiple[0]))
+        if wide in widths
+    }
+    return min(candidates or {(wide, high) for wide in widths for high in heights}, key=cost)
 
 
-def _nearest_even(value: Fraction) -> int:
-    return max(2, 2 * math.floor(value / 2 + Fraction(1, 2)))
+def _near(wanted: Fraction, multiple: int) -> range | list[int]:
+    low = math.ceil(wanted * (1 - TOLERANCE) / multiple) * multiple
+    high = math.floor(wanted * (1 + TOLERANCE) / multiple) * multiple
+    return range(low, high + 1, multiple) or [max(multiple, multiple * math.floor(wanted / multiple + Fraction(1, 2)))]
 
 
-def _even_near(wanted: Fraction) -> list[int]:
-    low = math.ceil(wanted * (1 - TOLERANCE) / 2) * 2
-    high = math.floor(wanted * (1 + TOLERANCE) / 2) * 2
-    return list(range(max(2, low), high + 1, 2)) or [_nearest_even(wanted)]
-
-
-def proxy_size_for(info: MediaInfo, scale: Fraction) -> tuple[int, int]:
+def proxy_size_for(info: MediaInfo, scale: Fraction, multiple: tuple[int, int] = (2, 2)) -> tuple[int, int]:
     """:func:`proxy_size` of a probed original: rotation applied, pixels made square."""
-    return proxy_size(info.display_width, info.display_height, scale)
+    return proxy_size(info.display_width, info.display_height, scale, info.display_aspect, multiple)
 
 
 def fit_rectangle(aspect: Fraction, width: int, height: int) -> Rectangle:

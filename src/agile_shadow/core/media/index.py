@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from ..errors import MediaError
 from ..time import STANDARD_RATES, nearest_standard_rate
+from .sequence import is_sequence, members
 
 Times = NDArray[np.int64]
 
@@ -96,7 +97,7 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     Raises MediaError for a file that is cut off.
     """
     assert stream.time_base is not None
-    table = _from_table(path, stream)
+    table = _from_sequence(path, stream) if is_sequence(path) else _from_table(path, stream)
     if table is None:
         table = _from_packets(path, stream.index)
     times, keys = table
@@ -106,6 +107,14 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     times, keys = times[shown], keys[shown]
     order = np.argsort(times, kind="stable")
     return FrameIndex(times[order], np.flatnonzero(keys[order]).astype(np.int64), stream.time_base)
+
+
+def _from_sequence(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]]:
+    """Every file is a frame and a key."""
+    assert stream.time_base is not None
+    count = len(members(path))
+    step = round(1 / (Fraction(stream.average_rate or 25) * stream.time_base))
+    return np.arange(count, dtype=np.int64) * step, np.ones(count, np.bool_)
 
 
 def _from_table(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]] | None:

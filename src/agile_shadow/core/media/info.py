@@ -19,12 +19,17 @@ class AudioStream:
     bits: int
 
 
+SEQUENCE = "numbered sequence"  # the container of a clip that is many image files
+
+
 @dataclass(frozen=True)
 class MediaInfo:
     """A probed file. Sizes in pixels, ``duration`` in seconds, ``size`` in bytes, ``rotation`` in degrees clockwise.
 
     ``width`` and ``height`` are as stored; ``display_width`` and ``display_height`` upright with square pixels.
-    ``kind`` is ``"video"``, ``"sound"`` or ``"still"``.
+    ``kind`` is ``"video"``, ``"sound"`` or ``"still"``. ``pixel_aspect``: width of a stored pixel to its height, 0
+    when not known. ``made_as``: the settings with which this program made the file, "" for any other file.
+    ``recorded``: day and time as the file says, ``camera`` as it names it; "" when it does not.
     """
 
     kind: str
@@ -46,11 +51,23 @@ class MediaInfo:
     pixel_format: str = ""
     bit_depth: int = 8
     audio: tuple[AudioStream, ...] = ()
+    pixel_aspect: Fraction = Fraction(0)
+    made_as: str = ""
+    recorded: str = ""
+    camera: str = ""
 
     @property
     def display_aspect(self) -> Fraction:
-        """Width to height as shown; 0 without a picture."""
+        """Width to height as shown, exact; 0 without a picture."""
+        if self.pixel_aspect and self.height:
+            stored = Fraction(self.width, self.height) * self.pixel_aspect
+            return 1 / stored if self.rotation % 180 else stored
         return Fraction(self.display_width, self.display_height) if self.display_height else Fraction(0)
+
+    @property
+    def sequence_rate(self) -> Fraction | None:
+        """The rate at which a numbered sequence is to be opened; None for a file."""
+        return self.frame_rate if self.container == SEQUENCE else None
 
     @property
     def audio_channels(self) -> int:
@@ -67,6 +84,7 @@ class MediaInfo:
         values: dict[str, Any] = {f.name: getattr(self, f.name) for f in fields(self)}
         values["frame_rate"] = rate_text(self.frame_rate) if self.frame_rate else None
         values["duration"] = f"{self.duration.numerator}/{self.duration.denominator}"
+        values["pixel_aspect"] = str(self.pixel_aspect)
         values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
         aspect = self.display_aspect
         values["display_aspect"] = f"{aspect.numerator}:{aspect.denominator}" if aspect else None
@@ -80,5 +98,6 @@ class MediaInfo:
         kept = {key: value for key, value in values.items() if key in known}
         kept["frame_rate"] = Fraction(kept.get("frame_rate") or 0)
         kept["duration"] = Fraction(kept["duration"])
+        kept["pixel_aspect"] = Fraction(kept.get("pixel_aspect", 0))
         kept["audio"] = tuple(AudioStream(*stream) for stream in kept.get("audio", ()))
         return cls(**kept)

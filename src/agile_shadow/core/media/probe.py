@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 from pathlib import Path
 
@@ -12,8 +13,10 @@ from av.container import InputContainer
 from av.video.stream import VideoStream
 
 from ..errors import MediaError, from_os_error
+from ..time import rate_text
 from .index import FrameIndex, read_index
-from .info import AudioStream, MediaInfo
+from .info import SEQUENCE, AudioStream, MediaInfo
+from .sequence import DEFAULT_RATE, first_number, is_sequence, status
 
 VIDEO_NAMES = frozenset(
     [
@@ -40,6 +43,8 @@ VIDEO_NAMES = frozenset(
 )
 SOUND_NAMES = frozenset([".wav", ".bwf", ".aif", ".aiff", ".flac", ".mp3", ".m4a", ".ogg", ".opus", ".w64", ".rf64"])
 STILL_NAMES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".dpx", ".exr", ".bmp", ".webp", ".heic"])
+MADE_BY = "agile-shadow "  # begins the comment in the files this program makes
+_DATE = re.compile(r"^(\d{4})[-:](\d{2})[-:](\d{2})(?:[T ](\d{2}:\d{2}:\d{2}))?")
 _STILL_FORMATS = ("image2", "_pipe")
 
 
@@ -52,9 +57,14 @@ def is_known_media_name(name: str) -> str | None:
     return None
 
 
-def open_media(path: Path) -> InputContainer:
-    """Open a file for reading; raises MediaError in words for whatever stands against it."""
+def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
+    """Open a file for reading; raises MediaError in words for whatever stands against it.
+
+    ``path`` may be the pattern of a numbered sequence; ``rate``: its frames per second.
+    """
     try:
+        if is_sequence(path):
+            return _open_sequence(path, rate or DEFAULT_RATE)
         with path.open("rb") as handle:
             if not handle.read(1):
                 raise MediaError("is empty (zero bytes)", path, "Copy it again from the card if you can.")
@@ -67,10 +77,15 @@ def open_media(path: Path) -> InputContainer:
         raise from_os_error(error, path, MediaError) from error
 
 
-def probe(path: Path) -> MediaInfo:
-    """Everything the program wants to know about a file. Raises MediaError with the reason in words."""
+def _open_sequence(path: Path, rate: Fraction) -> InputContainer:
+    options = {"start_number": str(first_number(path)), "framerate": rate_text(rate), "pattern_type": "sequence"}
+    return av.open(str(path), format="image2", options=options)
+
+
+def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
+    """Everything the program wants to know about a file, or a sequence at ``rate``. Raises MediaError in words."""
     path = Path(path)
-    with open_media(path) as container:
+    with open_media(path, rate) as container:
         try:
             if container.streams.video:
                 return _probe_picture(path, container, container.streams.video[0])
@@ -94,11 +109,13 @@ def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:
         codec=stream.codec_context.name,
         start_timecode=None,
         audio=_audio_streams(container),
+        recorded=_recorded(container),
     )
 
 
 def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -> MediaInfo:
-    is_still = any(mark in container.format.name for mark in _STILL_FORMATS)
+    sequence = is_sequence(path)
+    is_still = not sequence and any(mark in container.format.name for mark in _STILL_FORMATS)
     index = _still_index(stream) if is_still else read_index(path, stream)
     frame = next(container.decode(stream), None)
     if frame is None:
@@ -112,8 +129,8 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
     timecode, reel = _timecode_and_reel(container)
     return MediaInfo(
         kind="still" if is_still else "video",
-        container=container.format.name,
-        size=path.stat().st_size,
+        container=SEQUENCE if sequence else container.format.name,
+        size=status(path)[0],
         duration=Fraction(0) if is_still else index.seconds(len(index)),
         codec=_codec_name(stream),
         width=frame.width,
@@ -130,7 +147,33 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
         pixel_format=frame.format.name,
         bit_depth=max(component.bits for component in frame.format.components),
         audio=_audio_streams(container),
+        pixel_aspect=aspect,
+        made_as=_made_as(container),
+        recorded=_recorded(container),
+        camera=_camera(container),
     )
+
+
+def _made_as(container: InputContainer) -> str:
+    note = str(container.metadata.get("comment", ""))
+    return note.removeprefix(MADE_BY) if note.startswith(MADE_BY) else ""
+
+
+def _recorded(container: InputContainer) -> str:
+    """``2026-10-12 09:31:42`` as the file says when it was recorded, or an empty text."""
+    for key in ("com.apple.quicktime.creationdate", "creation_time", "date", "DateTimeOriginal"):
+        match = _DATE.match(str(container.metadata.get(key, "")))
+        if match and match[1] > "1971":
+            return f"{match[1]}-{match[2]}-{match[3]} {match[4] or '00:00:00'}"
+    return ""
+
+
+def _camera(container: InputContainer) -> str:
+    """The camera as the file names it, or an empty text."""
+    for key in ("camera_id", "com.apple.quicktime.model", "model", "device"):
+        if container.metadata.get(key):
+            return str(container.metadata[key]).strip()
+    return ""
 
 
 def _still_index(stream: VideoStream) -> FrameIndex:

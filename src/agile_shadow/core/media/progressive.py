@@ -89,6 +89,6 @@ class ProgressiveReader:
         self._fed += 1
 
 
-def open_reader(path: Path, interlaced: bool) -> FrameReader | ProgressiveReader:
-    """The reader that gives progressive pictures of a file. Raises MediaError."""
-    return ProgressiveReader(path) if interlaced else FrameReader(path)
+def open_reader(path: Path, interlaced: bool, rate: Fraction | None = None) -> FrameReader | ProgressiveReader:
+    """The reader that gives progressive pictures of a file, or of a sequence at ``rate``. Raises MediaError."""
+    return ProgressiveReader(path) if interlaced else FrameReader(path, rate)

@@ -16,6 +16,7 @@ from av.video.reformatter import VideoReformatter
 from ..errors import ShadowError, sentence
 from ..media import SAMPLE_RATE, FrameReader, Overtaken, ProgressiveReader, fit_rectangle, open_reader, to_bgra
 from ..media.pictures import Bgra
+from ..media.sequence import exists
 from ..project import Project
 from .choice import Choice, Presence, choose
 from .meter import Meter, MeterReading
@@ -380,10 +381,9 @@ class _Lane:
                 self._player.deliver(Picture(request.number, frame, -1, choice, None), request)
                 return None
             try:
-                interlaced = choice.kind == "original" and choice.clip.original.info.interlaced
-                reader = self._reader(request.project, choice, interlaced)
+                reader = self._reader(request.project, choice)
             except ShadowError as error:
-                if choice.path.exists():
+                if exists(choice.path):
                     self._player.deliver(Picture(request.number, frame, -1, choice, None, sentence(error)), request)
                     return None
                 self._player.presence.tell(choice.path, False)
@@ -404,7 +404,7 @@ class _Lane:
         pixels = to_bgra(decoded, inner.width, inner.height, converter)
         self._player.deliver(Picture(request.number, frame, number, choice, pixels), request)
 
-    def _reader(self, project: Project, choice: Choice, interlaced: bool) -> _Reader:
+    def _reader(self, project: Project, choice: Choice) -> _Reader:
         path = choice.path
         assert path is not None and choice.file is not None
         reader = self._readers.get(path)
@@ -414,7 +414,7 @@ class _Lane:
                 old_path, old = self._readers.popitem(last=False)
                 self._converters.pop(old_path, None)
                 old.close()
-            reader = self._readers[path] = open_reader(path, interlaced)
+            reader = self._readers[path] = _open(path, choice)
             self._player.presence.tell(path, True)
         self._readers.move_to_end(path)
         return reader
@@ -445,3 +445,10 @@ class _Lane:
             return frame + step
         seconds = point.seconds - reader.index.seconds(key)
         return max(frame + step, due - (seconds * request.program.rate).__floor__())
+
+
+def _open(path: Path, choice: Choice) -> _Reader:
+    if choice.kind == "proxy":
+        return open_reader(path, False)
+    info = choice.clip.original.info
+    return open_reader(path, info.interlaced, info.sequence_rate)

@@ -1,19 +1,68 @@
-"""Presets: the instruction for an ingest, its file, its library."""
+"""Presets: the instruction for an ingest, its file, its library, its words."""
 
-from .library import find_preset, list_presets, load_preset, save_preset
-from .model import CHECKSUMS, CODECS, SCALES, Codec, Originals, Preset, Proxies, codec_named
+from .attached import Attached, attach, open_picture
+from .codecs import CODECS, QUALITIES, SCALES, Codec, codec_named, scale_words
+from .library import (
+    Entry,
+    Library,
+    find_preset,
+    free_name,
+    import_preset,
+    list_presets,
+    load_preset,
+    parse_preset,
+    preset_text,
+    read_library,
+    remove_preset,
+    rename_preset,
+    save_preset,
+)
+from .model import CHECKSUMS, PROOFS, SCHEMA, Mark, Originals, Preset, Proxies, Takes, When
+from .tokens import EXAMPLES, NEED_PROBE, TOKENS, fill_path, fill_text, tokens_in
+from .words import describes, listed, mark_words, needs_words, place_words, suggested_name
 
 __all__ = [
     "CHECKSUMS",
     "CODECS",
+    "EXAMPLES",
+    "NEED_PROBE",
+    "PROOFS",
+    "QUALITIES",
     "SCALES",
+    "SCHEMA",
+    "TOKENS",
+    "Attached",
     "Codec",
+    "Entry",
+    "Library",
+    "Mark",
     "Originals",
     "Preset",
     "Proxies",
+    "Takes",
+    "When",
+    "attach",
     "codec_named",
+    "describes",
+    "fill_path",
+    "fill_text",
     "find_preset",
+    "free_name",
+    "import_preset",
     "list_presets",
+    "listed",
     "load_preset",
+    "mark_words",
+    "needs_words",
+    "open_picture",
+    "parse_preset",
+    "place_words",
+    "preset_text",
+    "read_library",
+    "remove_preset",
+    "rename_preset",
     "save_preset",
+    "scale_words",
+    "suggested_name",
+    "tokens_in",
 ]

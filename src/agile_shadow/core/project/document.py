@@ -93,6 +93,14 @@ class Project:
         shelf = Shelf(new_id(), name, role, root)
         return replace(self, shelves=(*self.shelves, shelf)), shelf
 
+    def with_shelf_replaced(self, shelf: Shelf) -> Project:
+        """With a shelf of the same identity in place of the one there is; added where there is none."""
+        if shelf.id not in self._shelves_by_id:
+            return replace(self, shelves=(*self.shelves, shelf))
+        if self._shelves_by_id[shelf.id] == shelf:
+            return self
+        return replace(self, shelves=tuple(shelf if old.id == shelf.id else old for old in self.shelves))
+
     def with_timeline_settings_of(self, clip: Clip) -> Project:
         """Rate and frame size of the timeline from a first clip's original; unchanged once they are set."""
         info = clip.original.info

@@ -16,7 +16,7 @@ from ..media import MediaInfo
 from ..pairs import FileRef, Original, Proxy
 from ..presets import Preset
 from ..presets.library import parse_preset
-from ..shelves import Shelf
+from ..shelves import Shelf, shelf_from_json, shelf_to_json
 from ..time import frame_of, rate_text
 from ..timeline import Block, Timeline
 from .document import Clip, Project
@@ -126,7 +126,7 @@ def _to_otio(project: Project, memo: Memo) -> Any:
         "version": VERSION,
         "id": project.id,
         "showing": project.showing,
-        "shelves": [{"id": s.id, "name": s.name, "role": s.role, "root": str(s.root)} for s in project.shelves],
+        "shelves": [shelf_to_json(shelf) for shelf in project.shelves],
         "preset": project.preset.to_json() if project.preset else None,
         "reports": list(project.reports),
         "timeline": {"name": edit.name, "rate": rate_text(edit.rate), "width": edit.width, "height": edit.height},
@@ -237,7 +237,7 @@ def _from_otio(timeline: Any) -> Project:
     project = Project(
         id=values["id"],
         name=timeline.name,
-        shelves=tuple(Shelf(s["id"], s["name"], s["role"], Path(s["root"])) for s in values["shelves"]),
+        shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
         clips=tuple(_clip_from_otio(item) for item in timeline.metadata[KEY]["clips"]),
         timeline=edit,
         showing=values["showing"],

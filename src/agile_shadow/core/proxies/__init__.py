@@ -1,14 +1,23 @@
 """Making a proxy: frame for frame its original, only lighter."""
 
-from .making import ProxyRequest, ProxyResult, check_proxy, is_such_proxy, make_or_take_proxy, make_proxy
+from .making import check_proxy, make_or_take_proxy, make_proxy, sound_channels
+from .marks import MarkPainter
 from .naming import proxy_file_name
+from .request import ProxyRequest, ProxyResult, is_such_proxy, made_as
+from .sizes import proxy_pixels, shape_error, wanted_scale
 
 __all__ = [
+    "MarkPainter",
     "ProxyRequest",
     "ProxyResult",
     "check_proxy",
     "is_such_proxy",
+    "made_as",
     "make_or_take_proxy",
     "make_proxy",
     "proxy_file_name",
+    "proxy_pixels",
+    "shape_error",
+    "sound_channels",
+    "wanted_scale",
 ]

@@ -1,4 +1,4 @@
-"""The proxy codecs: how each encoder is set up."""
+"""The proxy codecs: how each encoder is set up for a preset."""
 
 from __future__ import annotations
 
@@ -6,7 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from ..presets import Proxies
 from ..time import nominal_rate
+
+Options = dict[str, str]
 
 
 @dataclass(frozen=True)
@@ -16,18 +19,49 @@ class Encoder:
     library: str
     decoded_as: str
     pixel_format: str
-    options: Callable[[Fraction], dict[str, str]]
+    options: Callable[[Fraction, Proxies], Options]
     full_range: bool = False
 
 
-def _h264(rate: Fraction) -> dict[str, str]:
-    group = max(1, nominal_rate(rate) // 2)  # half a second: short enough to scrub
-    return {"preset": "ultrafast", "tune": "fastdecode", "crf": "21", "bf": "0", "g": str(group)}
+def _h264(rate: Fraction, settings: Proxies, group: int) -> Options:
+    options = {"preset": "ultrafast", "tune": "fastdecode", "bf": "0", "g": str(group)}
+    if settings.megabits is None:
+        return {**options, "crf": {"light": "26", "usual": "21", "fine": "17"}[settings.quality]}
+    kilobits = round(settings.megabits * 1000)
+    return {**options, "maxrate": f"{kilobits}k", "bufsize": f"{kilobits // 2}k"}
+
+
+def group_length(settings: Proxies, rate: Fraction) -> int:
+    """Frames from one key frame to the next."""
+    return max(1, nominal_rate(rate) // 2) if settings.codec == "h264" else 1  # half a second: short enough to scrub
+
+
+def _mjpeg(rate: Fraction, settings: Proxies) -> Options:
+    if settings.megabits is not None:
+        return {}
+    level = {"light": "8", "usual": "3", "fine": "2"}[settings.quality]
+    return {"qmin": level, "qmax": level}
+
+
+def _cineform(rate: Fraction, settings: Proxies) -> Options:
+    return {"quality": {"light": "low", "usual": "medium", "fine": "film1"}[settings.quality]}
+
+
+def _profile(**options: str) -> Callable[[Fraction, Proxies], Options]:
+    return lambda rate, settings: dict(options)
+
+
+def _groups(rate: Fraction, settings: Proxies) -> Options:
+    return _h264(rate, settings, group_length(settings, rate))
 
 
 ENCODERS = {
-    "h264": Encoder("libx264", "h264", "yuv420p", _h264),
-    "dnxhr-lb": Encoder("dnxhd", "dnxhd", "yuv422p", lambda rate: {"profile": "dnxhr_lb"}),
-    "prores-proxy": Encoder("prores_ks", "prores", "yuv422p10le", lambda rate: {"profile": "0", "vendor": "apl0"}),
-    "mjpeg": Encoder("mjpeg", "mjpeg", "yuvj422p", lambda rate: {"qmin": "3", "qmax": "3"}, full_range=True),
+    "h264": Encoder("libx264", "h264", "yuv420p", _groups),
+    "h264-intra": Encoder("libx264", "h264", "yuv420p", _groups),
+    "dnxhr-lb": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_lb")),
+    "dnxhr-sq": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_sq")),
+    "prores-proxy": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="0", vendor="apl0")),
+    "prores-lt": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="1", vendor="apl0")),
+    "cineform": Encoder("cfhd", "cfhd", "yuv422p10le", _cineform),
+    "mjpeg": Encoder("mjpeg", "mjpeg", "yuvj422p", _mjpeg, full_range=True),
 }

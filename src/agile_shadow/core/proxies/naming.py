@@ -2,10 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import PurePosixPath
 
+from ..presets import Proxies, fill_path
 
-def proxy_file_name(original: str, taken: frozenset[str] = frozenset()) -> str:
-    """The original's name with the ending of QuickTime; if that name is taken, the original's whole name before it."""
-    plain = f"{PurePosixPath(original).stem}.mov"
-    return plain if plain.casefold() not in taken else f"{PurePosixPath(original).name}.mov"
+ENDING = ".mov"
+
+
+def proxy_file_name(
+    original: str, settings: Proxies, values: Mapping[str, str], taken: frozenset[str] = frozenset()
+) -> str:
+    """The name by the preset's pattern with the ending of QuickTime; where it is taken, the original's whole name.
+
+    ``original``: the original's file name; ``values``: what tokens stand for; ``taken``: names in small letters.
+    """
+    stem = fill_path(settings.name_pattern, {**values, "name": PurePosixPath(original).stem})
+    plain = f"{stem}{ENDING}"
+    return plain if plain.casefold() not in taken else f"{PurePosixPath(original).name}{ENDING}"

@@ -13,12 +13,17 @@ ROLES = ("originals", "proxies", "second copies", "exports", "scratch")
 
 @dataclass(frozen=True)
 class Shelf:
-    """A storage place. ``root`` is its folder on this machine; ``role`` one of ROLES."""
+    """A storage place. ``root`` is its folder on this machine; ``role`` one of ROLES.
+
+    ``volume``: identity of the file system it lies on, ``below``: its path there; empty when that has no identity.
+    """
 
     id: str
     name: str
     role: str
     root: Path
+    volume: str = ""
+    below: str = ""
 
     def locate(self, relative: str) -> Path:
         """The place of a path below the shelf, by name only: touches no drive. Raises ShelfError if it leaves it."""

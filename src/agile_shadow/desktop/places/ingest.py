@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from ...core.errors import ShadowError, sentence
 from ...core.ingest import IngestReport, IngestRequest, ItemState, SourceListing, read_source
-from ...core.presets import Preset, list_presets
+from ...core.presets import Preset, describes, list_presets
 from ...core.shelves import free_room
 from ...core.time import clock_text
 from .. import words
@@ -293,7 +293,7 @@ class IngestPlace(QWidget):
         preset = self.chosen_preset()
         if preset is None:
             return
-        self.describes.setText(preset.describes())
+        self.describes.setText(describes(preset))
         copying = preset.originals.do == "copy"
         on_shelf = preset.proxies is not None and preset.proxies.place == "shelf"
         for shown, widgets in (

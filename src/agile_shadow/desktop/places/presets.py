@@ -32,11 +32,11 @@ from ...core.presets import (
     codec_named,
     list_presets,
     save_preset,
+    scale_words,
 )
 from ...core.presets.library import parse_preset
-from ...core.presets.model import scale_words
 from ...core.project import Clip
-from ...core.proxies.making import size_for_codec
+from ...core.proxies import proxy_pixels
 from .. import words
 from ..work import Work
 
@@ -239,7 +239,7 @@ class PresetsPlace(QWidget):
         if self.make.currentData() == "no":
             return "none", ""
         info = clip.original.info
-        size = size_for_codec(info, Fraction(self.scale.currentData()), self.codec.currentData())
+        size = proxy_pixels(info, Proxies(scale=Fraction(self.scale.currentData()), codec=self.codec.currentData()))
         if size is None:
             return "too small for this codec", f"{codec_named(self.codec.currentData()).label} cannot hold it"
         error = Fraction(size[0], size[1]) / info.display_aspect - 1

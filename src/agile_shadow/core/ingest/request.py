@@ -1,0 +1,96 @@
+"""What to run: a preset, a source, and the folders of the shelves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ..errors import ShadowError
+from ..presets import Preset
+from ..presets.library import parse_preset
+
+
+@dataclass(frozen=True)
+class Roots:
+    """The folders of a run's shelves. ``proxies`` is None where they go beside the originals or none are made."""
+
+    originals: Path
+    copied: bool
+    proxies: Path | None
+    second: Path | None
+
+    def written(self) -> list[Path]:
+        """Those that are written to."""
+        own = [self.originals] if self.copied else []
+        return [*own, *(root for root in (self.proxies, self.second) if root is not None)]
+
+
+@dataclass(frozen=True)
+class IngestRequest:
+    """What to run: folders of the source and of the shelves, and the preset. ``second``: for second copies."""
+
+    source: Path
+    originals: Path
+    proxies: Path
+    preset: Preset
+    second: Path | None = None
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain values for the job store."""
+        return {
+            "source": str(self.source),
+            "originals": str(self.originals),
+            "proxies": str(self.proxies),
+            "second": str(self.second) if self.second is not None else None,
+            "preset": self.preset.to_json(),
+        }
+
+    @classmethod
+    def from_json(cls, values: dict[str, Any]) -> IngestRequest:
+        """The inverse of :meth:`to_json`."""
+        source, originals, proxies = (Path(values[key]) for key in ("source", "originals", "proxies"))
+        second = Path(values["second"]) if values.get("second") else None
+        return cls(source, originals, proxies, parse_preset(values["preset"]), second)
+
+    @property
+    def needs_second(self) -> bool:
+        """Whether the preset makes second copies."""
+        made = self.preset.proxies is not None and self.preset.proxies.second_copy
+        return self.preset.originals.second_copy or made
+
+    def roots(self, project_folder: Path) -> Roots:
+        """The folders that this run uses; ``project_folder`` holds the project file."""
+        copied = self.preset.originals.do == "copy"
+        wanted = self.preset.proxies
+        proxies = None
+        if wanted is not None and wanted.place == "shelf":
+            proxies = self.proxies
+        elif wanted is not None and wanted.place == "project":
+            proxies = project_folder / wanted.folder
+        second = self.second if self.needs_second else None
+        return Roots(self.originals if copied else self.source, copied, proxies, second)
+
+    def refuse_if_unsafe(self, project_folder: Path) -> None:
+        """Raises ShadowError where copies or proxies would land on the source or among the originals' names."""
+        roots = self.roots(project_folder)
+        source, originals = self.source.resolve(), roots.originals.resolve()
+        if self.needs_second and self.second is None:
+            raise ShadowError("no shelf for second copies was named", None, "Name one, or change the preset.")
+        for root, what in (
+            (roots.originals if roots.copied else None, "the originals shelf"),
+            (roots.proxies, "the proxies shelf"),
+            (roots.second, "the shelf for second copies"),
+        ):
+            if root is not None and root.resolve().is_relative_to(source):
+                raise ShadowError(f"{what} lies on the source", root, "Choose another folder.")
+        if roots.second is not None and roots.second.resolve() in (originals, (roots.proxies or originals).resolve()):
+            raise ShadowError("the second copies would lie where the first ones do", roots.second, "Choose another.")
+        wanted = self.preset.proxies
+        same = roots.proxies is not None and roots.proxies.resolve() == originals
+        if same and wanted is not None and wanted.name_pattern == "{name}":
+            raise ShadowError(
+                "the proxies would get the folders and names of the originals",
+                roots.proxies,
+                "Choose another folder.",
+            )

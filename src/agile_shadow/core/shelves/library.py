@@ -1,0 +1,83 @@
+"""The user's own shelves, known to every project."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from ..errors import ShelfError, from_os_error
+from ..files import written_atomically
+from ..log import config_folder
+from .shelf import ROLES, Shelf
+
+SCHEMA = "agile-shadow shelves"
+
+
+def shelf_to_json(shelf: Shelf) -> dict[str, Any]:
+    """Plain values as in the files of shelves and projects."""
+    return {
+        "id": shelf.id, "name": shelf.name, "role": shelf.role, "root": str(shelf.root), "volume": shelf.volume,
+        "below": shelf.below,
+    }  # fmt: skip
+
+
+def shelf_from_json(values: dict[str, Any]) -> Shelf:
+    """The inverse of :func:`shelf_to_json`. Raises KeyError or ValueError for what is not a shelf."""
+    role = str(values["role"])
+    if role not in ROLES:
+        raise ValueError(f"there is no role {role!r} of a shelf")
+    return Shelf(
+        str(values["id"]), str(values["name"]), role, Path(str(values["root"])), str(values.get("volume", "")),
+        str(values.get("below", "")),
+    )  # fmt: skip
+
+
+def _file() -> Path:
+    return config_folder() / "shelves.json"
+
+
+def user_shelves() -> tuple[Shelf, ...]:
+    """The user's shelves by name. Raises ShelfError when their file cannot be used."""
+    path = _file()
+    try:
+        values = json.loads(path.read_text(encoding="utf-8"))
+        if values["schema"] != SCHEMA or values["version"] != 1:
+            raise ValueError("it is of another kind or version")
+        shelves = [shelf_from_json(item) for item in values["shelves"]]
+    except FileNotFoundError:
+        return ()
+    except OSError as error:
+        raise from_os_error(error, path, ShelfError) from error
+    except (ValueError, KeyError, TypeError) as error:
+        raise ShelfError(f"the list of your shelves cannot be used ({error})", path, "Mend or remove it.") from error
+    return tuple(sorted(shelves, key=lambda shelf: shelf.name.casefold()))
+
+
+def keep_user_shelf(shelf: Shelf) -> None:
+    """Add a shelf to the user's, or replace the one of its identity. Raises ShelfError."""
+    _write([*(known for known in user_shelves() if known.id != shelf.id), shelf])
+
+
+def forget_user_shelf(identity: str) -> None:
+    """Take a shelf off the user's list; its folder stays. Raises ShelfError."""
+    _write([known for known in user_shelves() if known.id != identity])
+
+
+def _write(shelves: list[Shelf]) -> None:
+    path = _file()
+    values = {"schema": SCHEMA, "version": 1, "shelves": [shelf_to_json(shelf) for shelf in shelves]}
+    try:
+        with written_atomically(path) as partial:
+            partial.write_text(json.dumps(values, indent=2, ensure_ascii=False) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise from_os_error(error, path, ShelfError) from error
+
+
+def shelf_for(wanted: str, role: str, shelves: tuple[Shelf, ...]) -> Shelf | None:
+    """The shelf a preset means: by its name, or without one the last of that role. None when there is none."""
+    if wanted:
+        named = [shelf for shelf in shelves if shelf.name.casefold() == wanted.casefold()]
+        return next((shelf for shelf in named if shelf.role == role), named[0] if named else None)
+    of_role = [shelf for shelf in shelves if shelf.role == role]
+    return of_role[-1] if of_role else None
