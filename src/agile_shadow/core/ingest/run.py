@@ -20,13 +20,13 @@ from ..files import remove_partials
 from ..jobs import CopyRecord, JobStore, WorkerPool
 from ..media import MediaInfo
 from ..media.sequence import exists
-from ..pairs import FileRef, Original, pair_made_proxy
+from ..pairs import FileRef, Original, Proxy, pair_made_proxy
 from ..presets import Proxies
 from ..project import Clip, Project, ProjectSession
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
 from ..shelves import Shelf, free_room, with_volume
 from ..timeline.model import new_id
-from .copying import CopyItem, CopyRequest, CopyResult, Proved, copy_and_prove
+from .copying import CopyItem, CopyRequest, CopyResult, Proved, checksum_of, copy_and_prove
 from .gate import on_mains_power, waits_for
 from .looking import IdentifyRequest, Identity, Look, LookRequest, identify, look
 from .manifest import write_manifest
@@ -110,6 +110,7 @@ class IngestRun:
         self._pending: dict[Future[Any], tuple[SourceFile, Callable[[Any], None]]] = {}
         self._waits = ""
         self._second = 0
+        self._beside: list[Path] = []
         self._begun = time.monotonic()
         self._job: int | None = None
         self._context = Context(request.source, session.project.name, request.preset.name)
@@ -469,8 +470,9 @@ class IngestRun:
         if wanted is None or info.kind != "video":
             self._note(file, phase="in place", done=1.0)
             return
-        if self._has_such_proxy(clip, wanted):
-            self._note(file, phase="paired", done=1.0)
+        known_proxy = self._such_proxy(clip, wanted)
+        if known_proxy is not None:
+            self._paired(file, wanted, known_proxy)
             return
         path = self._session.project.path(clip.original.file)
         assert path is not None
@@ -520,15 +522,15 @@ class IngestRun:
             shelf = known or shelf
         return shelf.root / below
 
-    def _has_such_proxy(self, clip: Clip, wanted: Proxies) -> bool:
-        """Whether the project has a proxy made with these settings for the clip, and its file is there."""
+    def _such_proxy(self, clip: Clip, wanted: Proxies) -> Proxy | None:
+        """The proxy made with these settings that the project has for the clip, if its file is there."""
         project = self._session.project
         known = project.clip(clip.id)
         for proxy in known.proxies if known is not None else ():
             path = project.path(proxy.file)
             if is_such_proxy(proxy.info, wanted) and path and path.is_file():
-                return True
-        return False
+                return proxy
+        return None
 
     def _pair(self, file: SourceFile, clip: Clip, result: ProxyResult) -> None:
         shelf = self._proxies_shelf
@@ -543,17 +545,27 @@ class IngestRun:
             return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
 
         self._session.absorb(add)
-        self._note(file, phase="paired", done=1.0)
-        wanted = self._preset.proxies
-        if wanted is not None and wanted.second_copy and self._roots.second is not None:
-            target = self._roots.second / "Proxies" / proxy.file.path
-            self._submit(
-                self._copies, copy_again, SecondCopy(result.path, target), file, "paired",
-                lambda done: self._copied_again(file),
-            )  # fmt: skip
+        assert self._preset.proxies is not None
+        self._paired(file, self._preset.proxies, proxy)
 
-    def _copied_again(self, file: SourceFile) -> None:
+    def _paired(self, file: SourceFile, wanted: Proxies, proxy: Proxy) -> None:
+        self._note(file, phase="paired", done=1.0)
+        path = self._session.project.path(proxy.file)
+        assert path is not None
+        self._beside.append(path)
+        if wanted.second_copy and self._roots.second is not None:
+            target = self._roots.second / "Proxies" / proxy.file.path
+            request = SecondCopy(path, target, self._true_checksum)
+            self._submit(self._copies, copy_again, request, file, "paired", lambda done: self._copied_again(file, done))
+
+    @property
+    def _true_checksum(self) -> str:
+        checksum = self._preset.originals.checksum
+        return "xxh128" if checksum == "size" else checksum
+
+    def _copied_again(self, file: SourceFile, done: Proved) -> None:
         self._second += 1
+        self._proved.append(done)
         self._note(file, phase="paired", done=1.0)
 
     # The end
@@ -567,6 +579,10 @@ class IngestRun:
             below = [one for one in self._proved if one.path.is_relative_to(root)]
             if not below:
                 continue
+            known = {one.path for one in below}
+            for path in self._beside:  # proxies among the originals are part of what the manifest vouches for
+                if path.is_relative_to(root) and path not in known:
+                    below.append(Proved(path, path, checksum_of([path], self._preset.originals.checksum)))
             folder = write_manifest(root, below, self._preset.originals.checksum)
             written.append(str(folder or root / "ascmhl"))
         return tuple(written)

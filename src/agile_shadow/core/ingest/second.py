@@ -6,19 +6,20 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..jobs import Report
-from .copying import copy_file
+from .copying import Proved, copy_file
 
 
 @dataclass(frozen=True)
 class SecondCopy:
-    """A finished file and the place of its copy."""
+    """A finished file, the place of its copy, and how it is proved."""
 
     source: Path
     target: Path
+    checksum: str
 
 
-def copy_again(request: SecondCopy, report: Report) -> Path:
-    """Copy and prove it (xxh128): a task for a worker. Raises CopyError."""
+def copy_again(request: SecondCopy, report: Report) -> Proved:
+    """Copy and prove it: a task for a worker. Raises CopyError."""
     total, done = max(1, 2 * request.source.stat().st_size), 0
 
     def step(count: int) -> None:
@@ -26,4 +27,5 @@ def copy_again(request: SecondCopy, report: Report) -> Path:
         done += count
         report(min(1.0, done / total))
 
-    return copy_file(request.source, (request.target,), "xxh128", step)[0][0]
+    (path,), value = copy_file(request.source, (request.target,), request.checksum, step)
+    return Proved(request.source, path, value)

@@ -27,8 +27,13 @@ def _h264(rate: Fraction, settings: Proxies, group: int) -> Options:
     options = {"preset": "ultrafast", "tune": "fastdecode", "bf": "0", "g": str(group)}
     if settings.megabits is None:
         return {**options, "crf": {"light": "26", "usual": "21", "fine": "17"}[settings.quality]}
-    kilobits = round(settings.megabits * 1000)
-    return {**options, "maxrate": f"{kilobits}k", "bufsize": f"{kilobits // 2}k"}
+    return {**options, **_within(settings.megabits)}
+
+
+def _within(megabits: float) -> Options:
+    """Keeps to a data rate over half a second; MJPEG heeds its rate only with these."""
+    kilobits = round(megabits * 1000)
+    return {"maxrate": f"{kilobits}k", "bufsize": f"{kilobits // 2}k"}
 
 
 def group_length(settings: Proxies, rate: Fraction) -> int:
@@ -38,7 +43,7 @@ def group_length(settings: Proxies, rate: Fraction) -> int:
 
 def _mjpeg(rate: Fraction, settings: Proxies) -> Options:
     if settings.megabits is not None:
-        return {}
+        return _within(settings.megabits)
     level = {"light": "8", "usual": "3", "fine": "2"}[settings.quality]
     return {"qmin": level, "qmax": level}
 

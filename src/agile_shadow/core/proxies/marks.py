@@ -63,8 +63,9 @@ class _Text:
     def _cell(points: int) -> int:
         return _even(_font(points).getlength("0") + 1.99)
 
-    def picture(self, letters: str) -> Rgba:
-        """float32 (height, width, 4): R G B and opacity, 0 to 1."""
+    def picture(self, text: str) -> Rgba:
+        """float32 (height, width, 4): R G B and opacity, 0 to 1. Text that finds no room is shortened in the middle."""
+        letters = _shortened(text, len(self.letters))
         half = self._drawn(" ")[:, : self.cell // 2]
         cells = [self._drawn(letter) for letter in letters]
         whole: Rgba = np.concatenate(
