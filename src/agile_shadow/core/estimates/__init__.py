@@ -1,19 +1,54 @@
 """What a preset does to footage on this machine: headroom, sizes, data, time; measured and kept."""
 
+from .candidates import Candidate, CandidatesRequest, keep_candidates, kept_candidates, measure_candidates
+from .estimate import ClipForecast, Estimate, estimate, forecast_clip, has_alpha
 from .headroom import Headroom, HeadroomRequest, headroom_of, keep_headroom, kept_headroom, measure_headroom
-from .measurements import Kept, Measurements, file_key
+from .headroom import headroom_under as headroom_under
+from .kinds import Kind, Sample, kinds_of, usual_kinds
+from .measurements import Kept, Measurements, file_key, key_of
 from .need import needs_headroom, needs_proxy
+from .numbers import Number
+from .taste import Taste, TasteRequest, keep_taste, measure_taste, taste_under
+from .trial import MOST, TrialRequest, TrialResult, run_trial, stretch, trial_requests
 
 __all__ = [
+    "MOST",
+    "Candidate",
+    "CandidatesRequest",
+    "ClipForecast",
+    "Estimate",
     "Headroom",
     "HeadroomRequest",
     "Kept",
+    "Kind",
     "Measurements",
+    "Number",
+    "Sample",
+    "Taste",
+    "TasteRequest",
+    "TrialRequest",
+    "TrialResult",
+    "estimate",
     "file_key",
+    "forecast_clip",
+    "has_alpha",
     "headroom_of",
+    "headroom_under",
+    "keep_candidates",
     "keep_headroom",
+    "keep_taste",
+    "kept_candidates",
     "kept_headroom",
+    "key_of",
+    "kinds_of",
+    "measure_candidates",
     "measure_headroom",
+    "measure_taste",
     "needs_headroom",
     "needs_proxy",
+    "run_trial",
+    "stretch",
+    "taste_under",
+    "trial_requests",
+    "usual_kinds",
 ]

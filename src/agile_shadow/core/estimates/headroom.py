@@ -21,6 +21,9 @@ from .measurements import Measurements, file_key
 KIND = "headroom"
 _PLACES = (Fraction(1, 12), Fraction(1, 2), Fraction(5, 6))  # of the length
 _BUDGET = 2.4  # seconds of decoding in all
+_SHORT = 100  # frames
+_PASSES = 60
+_ENOUGH = 0.5  # seconds of decoding that tell enough of a short file
 
 
 @dataclass(frozen=True)
@@ -64,15 +67,18 @@ def measure_headroom(request: HeadroomRequest, report: Report) -> Headroom:
 def _decode_at_places(
     container: InputContainer, stream: VideoStream, index: FrameIndex, budget: float, report: Report
 ) -> tuple[int, float]:
+    """(frames, seconds): a long file at three places, a short one from its beginning as often as there is time."""
     frames, seconds = 0, 0.0
-    short = len(index) <= 100
-    places = (Fraction(0),) if short else _PLACES
+    short = len(index) <= _SHORT
+    places = (Fraction(0),) * _PASSES if short else _PLACES
     for number, place in enumerate(places):
         key = index.key_before(int(place * len(index)))
         container.seek(int(index.times[key]), stream=stream, backward=True)
-        count, took = _decode_for(container, stream, budget / len(places))
+        count, took = _decode_for(container, stream, budget - seconds if short else budget / len(places))
         frames, seconds = frames + count, seconds + took
         report((number + 1) / len(places))
+        if short and seconds >= min(budget, _ENOUGH):
+            break
     return frames, max(seconds, 1e-6)
 
 
@@ -112,7 +118,13 @@ def keep_headroom(path: Path, measured: Headroom, kept: Measurements) -> None:
 def kept_headroom(path: Path, kept: Measurements) -> Headroom | None:
     """The headroom measured earlier for the file as it is, if any; None as well when the file is not there."""
     try:
-        found = kept.kept(KIND, file_key(path))
+        key = file_key(path)
     except OSError:
         return None
+    return headroom_under(key, kept)
+
+
+def headroom_under(key: str, kept: Measurements) -> Headroom | None:
+    """The headroom kept under a file's key, if any: touches no drive of the file."""
+    found = kept.kept(KIND, key)
     return Headroom(**found.value) if found is not None else None

@@ -16,6 +16,12 @@ from av.container import OutputContainer
 from ..media import SAMPLE_RATE, SoundReader
 
 
+def kept_bytes_per_sample(codec: str, bits: int) -> int:
+    """2 or 3: what a sample of a stream takes as PCM in the proxy."""
+    deep = codec.startswith(("pcm_s24", "pcm_s32", "flac")) or bits > 16
+    return 3 if deep and codec != "aac" else 2
+
+
 class Sound:
     """One sound stream, decoded and kept as PCM with all its channels, at the time it has beside the picture.
 
@@ -26,10 +32,9 @@ class Sound:
         self, source: AudioStream, target: OutputContainer, origin: Fraction, end: Fraction | None = None
     ) -> None:
         context = source.codec_context
-        deep = context.name.startswith(("pcm_s24", "pcm_s32", "flac")) or (context.format and context.format.bits > 16)
-        stream = target.add_stream(
-            "pcm_s24le" if deep and context.name != "aac" else "pcm_s16le", rate=context.sample_rate
-        )
+        bits = context.format.bits if context.format else 16
+        deep = kept_bytes_per_sample(context.name, bits) == 3
+        stream = target.add_stream("pcm_s24le" if deep else "pcm_s16le", rate=context.sample_rate)
         assert isinstance(stream, AudioStream)
         stream.codec_context.layout = context.layout
         self._stream = stream
