@@ -13,7 +13,8 @@ from PySide6.QtTest import QTest
 
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.desktop.__main__ import make_app
-from agile_shadow.desktop.window import Folders, MainWindow
+from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from footage import demo_card
 
@@ -64,7 +65,9 @@ def measure_window(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     app = make_app(["bench"])
     project = folder / "film" / "Bench.otio"
     work = Work(ProjectSession.open(project))
-    window = MainWindow(work, Folders(demo_card(), folder / "Boathouse", folder / "Laptop", folder), start_sound=False)
+    window = MainWindow(
+        work, Folders(demo_card(), folder / "Boathouse", folder / "Laptop", folder), False, measure=False
+    )
     window.show()
     until(lambda: window.ingest.start.isEnabled())
     window.command("place_3")

@@ -5,71 +5,41 @@ With ``--json`` one JSON object goes to stdout and everything else to stderr. Ex
 
 from __future__ import annotations
 
-import json
-import sys
 import threading
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from .core.errors import Cancelled, ShadowError, sentence
+from .commands import measure, presets
+from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, say, told
+from .core.errors import Cancelled, PresetError, ShadowError
 from .core.export import ExportRequest, final_check, run_export
-from .core.ingest import IngestReport, IngestRequest, IngestRun
+from .core.ingest import IngestReport, IngestRun, request_for
+from .core.ingest.request import Folders
 from .core.jobs import JobStore
 from .core.log import set_up_logging
 from .core.media import probe as probe_file
-from .core.presets import describes, find_preset, list_presets
-from .core.project import Clip, Project, ProjectSession, load_project
+from .core.presets import find_preset
+from .core.project import Clip, Project, ProjectSession, begin_project, load_project
+from .core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
 from .core.stand_ins import draw_card
+from .core.timeline.model import new_id
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
-presets_app = typer.Typer(no_args_is_help=True, help="The presets there are.")
-app.add_typer(presets_app, name="presets")
+app.add_typer(presets.app, name="presets")
 
-AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout.")]
-ProjectFile = Annotated[Path, typer.Option("--project", help="Project file (.otio).")]
-
-
-def _say(text: str) -> None:
-    print(text, file=sys.stderr, flush=True)  # noqa: T201
-
-
-def _answer(values: dict[str, Any], as_json: bool, lines: Callable[[], Iterator[str]]) -> None:
-    if as_json:
-        print(json.dumps(values, ensure_ascii=False))  # noqa: T201
-    else:
-        for line in lines():
-            print(line)  # noqa: T201
-
-
-@contextmanager
-def _told() -> Iterator[None]:
-    """Turns errors into one sentence on stderr and exit status 1."""
-    try:
-        yield
-    except Cancelled:
-        _say("Stopped.")
-        raise typer.Exit(130) from None
-    except (ShadowError, OSError) as error:
-        _say(sentence(error))
-        raise typer.Exit(1) from error
+app.command()(measure.headroom)
+app.command()(measure.estimate)
+app.command()(measure.trial)
 
 
 @app.command()
 def probe(files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_json: AsJson = False) -> None:
     """Say what media files are."""
-    found: list[dict[str, Any]] = []
-    problems: list[dict[str, str]] = []
-    for path in files:
-        try:
-            found.append({"path": str(path), **probe_file(path).to_json()})
-        except ShadowError as error:
-            _say(sentence(error))
-            problems.append({"path": str(path), "reason": sentence(error)})
+    found, problems = for_each(files, lambda path: {"path": str(path), **probe_file(path).to_json()})
 
     def lines() -> Iterator[str]:
         for item in found:
@@ -77,7 +47,7 @@ def probe(files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_js
             rate = f"{item['frame_rate']} fps, {item['frames']} frames, " if item["frame_rate"] else ""
             yield f"{item['path']}: {item['codec']}, {size}{rate}{item['audio_channels']} sound channels"
 
-    _answer({"files": found, "failed": problems}, as_json, lines)
+    answer({"files": found, "failed": problems}, as_json, lines)
     if problems:
         raise typer.Exit(1)
 
@@ -85,25 +55,36 @@ def probe(files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_js
 @app.command()
 def ingest(
     source: Annotated[Path, typer.Argument(metavar="SOURCE", help="Folder of the card or drive.")],
-    preset: Annotated[str, typer.Option("--preset", help="Preset file or name.")],
     project: ProjectFile,
-    originals: Annotated[Path, typer.Option("--originals", help="Folder of the originals shelf.")],
-    proxies: Annotated[Path, typer.Option("--proxies", help="Folder of the proxies shelf.")],
+    preset: Annotated[
+        str | None, typer.Option("--preset", help="Preset file or name; default: the project's standing preset.")
+    ] = None,
+    originals: Annotated[Path | None, typer.Option("--originals", help="Folder of the originals shelf.")] = None,
+    proxies: Annotated[Path | None, typer.Option("--proxies", help="Folder of the proxies shelf.")] = None,
+    second: Annotated[Path | None, typer.Option("--second", help="Folder of the shelf for second copies.")] = None,
+    now: Annotated[bool, typer.Option("--now", help="Wait neither for the night nor for mains power.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Run a preset over a source. An ingest that was broken off goes on where it was."""
-    with _told():
-        chosen = find_preset(preset)
-        request = IngestRequest(source.absolute(), originals.absolute(), proxies.absolute(), chosen)
-        request.refuse_if_unsafe(project.absolute().parent)
+    """Run a preset over a source. An ingest that was broken off goes on where it was.
+
+    Folders that are not named are those of the shelves that the preset means.
+    """
+    with told():
         if not source.is_dir():
             raise ShadowError("is not a folder that can be read", source, "Check that the card is connected.")
+        known = load_project(project) if project.exists() else begin_project(project.stem)
+        chosen = find_preset(preset) if preset is not None else known.preset
+        if chosen is None:
+            raise PresetError("no preset was named and the project has no standing one", None, "Name one: --preset.")
+        named = Folders(*(path.absolute() if path is not None else None for path in (originals, proxies, second)))
+        request = request_for(source.absolute(), chosen, known, named)
+        request.refuse_if_unsafe(project.absolute().parent)
         session = ProjectSession.open(project)
         try:
-            report = _watched(IngestRun(request, session, JobStore()))
+            report = _watched(IngestRun(request, session, JobStore(), now=now))
         finally:
             session.close()
-    _answer(report.to_json(), as_json, lambda: _report_lines(report))
+    answer(report.to_json(), as_json, lambda: _report_lines(report))
     if not report.all_well:
         raise typer.Exit(1)
 
@@ -125,9 +106,10 @@ def _watched(run: IngestRun) -> IngestReport:
             thread.join(2.0)
             progress = run.progress()
             if thread.is_alive() and progress.items:
-                _say(f"{progress.fraction:4.0%}  {progress.proxies_done} of {progress.proxies_wanted} proxies")
+                waits = f", which wait {progress.waits}" if progress.waits else ""
+                say(f"{progress.fraction:4.0%}  {progress.proxies_done} of {progress.proxies_wanted} proxies{waits}")
         except KeyboardInterrupt:
-            _say("Stopping; run the same command again to go on.")
+            say("Stopping; run the same command again to go on.")
             run.stop(for_good=False)
     if isinstance(result[0], BaseException):
         raise result[0]
@@ -147,7 +129,7 @@ def _report_lines(report: IngestReport) -> Iterator[str]:
 @app.command()
 def clips(project: ProjectFile, as_json: AsJson = False) -> None:
     """List the clips of a project with their originals and proxies."""
-    with _told():
+    with told():
         document = load_project(project)
         listed = [_clip_values(document, clip) for clip in document.clips]
 
@@ -156,7 +138,7 @@ def clips(project: ProjectFile, as_json: AsJson = False) -> None:
             made = ", ".join(f"{p['width']} x {p['height']} {p['state']}" for p in item["proxies"]) or "no proxy"
             yield f"{item['name']}: {item['original']['path']} ({made})"
 
-    _answer({"clips": listed}, as_json, lines)
+    answer({"clips": listed}, as_json, lines)
 
 
 def _clip_values(project: Project, clip: Clip) -> dict[str, Any]:
@@ -190,30 +172,50 @@ def export(
     as_json: AsJson = False,
 ) -> None:
     """Render the timeline from the originals."""
-    with _told():
+    with told():
         document = load_project(project)
         checked = final_check(document)
         for line in checked.warnings:
-            _say(line)
+            say(line)
         checked.refuse_if_not_ready()
         result = run_export(ExportRequest(document, out.absolute()), lambda done: None)
     values = result.to_json()
-    _answer(values, as_json, lambda: iter([f"{result.frames} frames, {float(result.seconds):.2f} s: {out}"]))
+    answer(values, as_json, lambda: iter([f"{result.frames} frames, {float(result.seconds):.2f} s: {out}"]))
 
 
-@presets_app.command("list")
-def presets_list(as_json: AsJson = False) -> None:
-    """List the presets by name with what they do."""
+@app.command()
+def shelves(
+    add: Annotated[Path | None, typer.Option("--add", help="Folder to make a shelf of, for all projects.")] = None,
+    name: Annotated[str, typer.Option("--name", help="Its name; default: the folder's.")] = "",
+    role: Annotated[str, typer.Option("--role", help=f"One of: {', '.join(ROLES)}.")] = "proxies",
+    as_json: AsJson = False,
+) -> None:
+    """List your shelves, whether they are there, and their free room; or add one."""
+    with told():
+        if add is not None:
+            if role not in ROLES:
+                raise ShadowError(f'there is no role "{role}"', None, f"Roles are: {', '.join(ROLES)}.")
+            keep_user_shelf(mark_shelf(Shelf(new_id(), name or add.absolute().name, role, add.absolute())))
+        states = [look_at(shelf) for shelf in user_shelves()]
     listed = [
         {
-            "name": p.name,
-            "describes": describes(p),
-            "proxies": p.to_json()["proxies"],
-            "originals": p.to_json()["originals"],
+            "name": state.shelf.name,
+            "role": state.shelf.role,
+            "folder": str(state.shelf.root),
+            "present": state.present,
+            "found_at": str(state.found_at) if state.found_at else None,
+            "free": state.free,
         }
-        for p in list_presets()
+        for state in states
     ]
-    _answer({"presets": listed}, as_json, lambda: (f"{item['name']}: {item['describes']}" for item in listed))
+
+    def lines() -> Iterator[str]:
+        for state in states:
+            moved = f"now at {state.found_at}" if state.found_at else "not there"
+            there = f"{gigabytes(state.free)} free" if state.present else moved
+            yield f"{state.shelf.name} ({state.shelf.role}): {state.shelf.root}, {there}"
+
+    answer({"shelves": listed}, as_json, lines)
 
 
 @app.command("demo-footage")
@@ -229,12 +231,12 @@ def demo_footage(
     def report(name: str, done: float) -> None:
         if name not in said:
             said.add(name)
-            _say(f"drawing {name}")
+            say(f"drawing {name}")
 
-    with _told():
+    with told():
         draw_card(folder, report, shrink, Fraction(seconds).limit_denominator(1000))
     files = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
-    _answer({"folder": str(folder), "files": files}, as_json, lambda: iter(files))
+    answer({"folder": str(folder), "files": files}, as_json, lambda: iter(files))
 
 
 def main() -> None:

@@ -13,7 +13,8 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.desktop.__main__ import folders_for, make_app
-from agile_shadow.desktop.window import Folders, MainWindow
+from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from tests.footage import ingest, preset
 
@@ -52,7 +53,12 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
     def opener(project: Path, source: Path | None = None) -> MainWindow:
         work = Work(ProjectSession.open(project), JobStore())
         base = folders_for(project, False)
-        window = MainWindow(work, Folders(source, base.originals, base.proxies, base.exports), start_sound=False)
+        window = MainWindow(
+            work,
+            Folders(source, base.originals, base.proxies, base.exports, base.second),
+            start_sound=False,
+            measure=False,
+        )
         opened.append(window)
         window.show()
         window.activateWindow()

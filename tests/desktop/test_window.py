@@ -28,7 +28,14 @@ from tests.footage import NUMBERS, codes
 Key = Qt.Key
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 ALT = Qt.KeyboardModifier.AltModifier
-PLACE = {"Presets": Key.Key_1, "Ingest": Key.Key_2, "Pairs": Key.Key_3, "Timeline": Key.Key_4, "Export": Key.Key_5}
+PLACE = {
+    "Presets": Key.Key_1,
+    "Ingest": Key.Key_2,
+    "Pairs": Key.Key_3,
+    "Timeline": Key.Key_4,
+    "Export": Key.Key_5,
+    "Storage": Key.Key_6,
+}
 
 
 def go(qtbot: QtBot, window: MainWindow, place: str) -> None:
@@ -269,29 +276,6 @@ def test_a_cancelled_ingest_keeps_what_is_proven(qtbot: QtBot, card: Path, tmp_p
     on_shelf = hashes(tmp_path / "film" / "Originals")
     assert on_shelf and on_shelf.items() <= hashes(card).items()
     assert not list((tmp_path / "film").rglob("*.part"))
-
-
-def test_a_preset_is_made_by_keyboard_and_used(qtbot: QtBot, film: Path, open_window: Opener) -> None:
-    window = open_window(film)
-    key(qtbot, window, PLACE["Presets"], ALT)
-    place = window.presets
-    place.name.setFocus()
-    place.name.selectAll()
-    qtbot.keyClicks(place.name, "Half in motion")
-    for box, steps in ((place.scale, -2), (place.codec, 2)):
-        box.setFocus()
-        for _ in range(abs(steps)):
-            qtbot.keyClick(box, Key.Key_Down if steps > 0 else Key.Key_Up)
-    place.save.setFocus()
-    qtbot.keyClick(place.save, Key.Key_Space)
-    place.use.setFocus()
-    qtbot.keyClick(place.use, Key.Key_Space)
-    chosen = window.work.session.project.preset
-    assert chosen is not None and chosen.name == "Half in motion" and chosen.proxies is not None
-    assert (chosen.proxies.scale, chosen.proxies.codec) == (Fraction(1, 2), "prores-proxy")
-    assert window.ingest.preset.currentText() == "Half in motion"
-    cells = {place.table.item(row, 0).text(): place.table.item(row, 2).text() for row in range(place.table.rowCount())}
-    assert cells["1024 x 540, HEVC 10 bit, 25"] == "512 x 270"
 
 
 def test_what_goes_wrong_is_one_sentence_in_the_window(

@@ -13,7 +13,8 @@ from ..core.log import cache_folder, set_up_logging
 from ..core.project import ProjectSession
 from ..core.stand_ins import missing_from_card
 from . import theme
-from .window import Folders, MainWindow
+from .folders import Folders
+from .window import MainWindow
 from .work import Work
 
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
@@ -28,13 +29,13 @@ def folders_for(project: Path, demo: bool) -> Folders:
     """The folders that the places begin with."""
     home = project.parent
     if demo:
-        return Folders(home / "Card", home / "Boathouse", home / "Laptop", home)
-    return Folders(None, home / "Originals", home / "Proxies", home)
+        return Folders(home / "Card", home / "Boathouse", home / "Laptop", home, home / "Second copies")
+    return Folders(None, home / "Originals", home / "Proxies", home, home / "Second copies")
 
 
-def open_window(project: Path, demo: bool = False) -> MainWindow:
+def open_window(project: Path, demo: bool = False, ready_made: str | None = None) -> MainWindow:
     """A window on a project file; begun where there is none. Raises ShadowError."""
-    work = Work(ProjectSession.open(project))
+    work = Work(ProjectSession.open(project, ready_made))
     window = MainWindow(work, folders_for(project, demo))
     if demo and missing_from_card(project.parent / "Card"):
         work.draw_demo_card(project.parent / "Card")
@@ -66,9 +67,10 @@ def main() -> int:
     else:
         project = chosen.project or Path.home() / "Agile Shadow" / "First project.otio"
     demo = chosen.demo
+    ready_made: str | None = None
     while True:
         try:
-            window = open_window(project, demo)
+            window = open_window(project, demo, ready_made)
         except ShadowError as error:
             QMessageBox.critical(None, "Agile Shadow", sentence(error))
             return 1
@@ -76,7 +78,7 @@ def main() -> int:
         status = app.exec()
         if window.reopen_with is None:
             return status
-        project, demo = window.reopen_with, False
+        project, demo, ready_made = window.reopen_with, False, window.ready_made
 
 
 if __name__ == "__main__":

@@ -50,6 +50,7 @@ COMMANDS = (
     Command("place_3", "Go to Pairs", "Places", ("Alt+3",)),
     Command("place_4", "Go to Timeline", "Places", ("Alt+4",)),
     Command("place_5", "Go to Export", "Places", ("Alt+5",)),
+    Command("place_6", "Go to Storage", "Places", ("Alt+6",)),
     Command("jobs", "Open or close the jobs drawer", "Places", ("Ctrl+J",)),
     Command("theme", "Ink or paper", "Places", ("Ctrl+T",)),
     Command("keys", "List of all keys", "Places", ("F1",)),

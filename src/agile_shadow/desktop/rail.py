@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidge
 from . import theme
 from .actions import keys_of
 
-PLACES = ("Presets", "Ingest", "Pairs", "Timeline", "Export")
+PLACES = ("Presets", "Ingest", "Pairs", "Timeline", "Export", "Storage")
 
 
 class RailButton(QAbstractButton):

@@ -17,7 +17,8 @@ from ..core.log import cache_folder
 from ..core.project import ProjectSession
 from ..core.stand_ins import draw_card, missing_from_card
 from .__main__ import make_app
-from .window import Folders, MainWindow
+from .folders import Folders
+from .window import MainWindow
 from .work import Work
 
 _CUT = (("A001C001", 8, 58), ("PCK_0007", 20, 120), ("VID_20261012_093142", 5, 70), ("A001C002", 10, 60))

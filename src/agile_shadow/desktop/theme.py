@@ -89,20 +89,29 @@ QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius:
 QLabel {{ background: transparent; }}
 QLabel#quiet {{ color: {t.quiet}; }}
 QLabel#warn {{ color: {t.warn}; }}
+QLabel#part {{ font-weight: bold; }}
+QLabel#path {{ color: {t.quiet}; font-family: "{MONO}"; font-size: 8pt; }}
 QLabel#heading {{ font-size: 15pt; }}
 QLabel#sentence {{ font-size: 11pt; }}
 QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px;
   padding: 5px 11px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
-QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QTableView:focus, QListView:focus {{
+QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
+QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton#main {{ background: {t.focus}; color: {t.on_mark}; font-weight: bold; padding: 8px 18px;
   border-color: {t.focus}; }}
 QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
-QLineEdit, QComboBox, QSpinBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px;
-  padding: 4px 7px; }}
+QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QTimeEdit {{ background: {t.raised};
+  border: 1px solid {t.line}; border-radius: 3px; padding: 4px 7px; }}
+QFrame#card Field QLineEdit, QFrame#card Field QComboBox, QFrame#card Field QSpinBox,
+QFrame#card Field QDoubleSpinBox, QFrame#card Field QTimeEdit {{ padding: 2px 5px; }}
+QFrame#card Field QPushButton {{ padding: 2px 7px; }}
+QPushButton#more {{ background: transparent; border: none; color: {t.quiet}; padding: 1px 5px; }}
+QPushButton#more:focus {{ border: 1px solid {t.focus}; }}
+QPushButton#more:hover {{ color: {t.text}; }}
 QComboBox::down-arrow {{ image: url("{(IMAGES / f"down-{t.name}.png").as_posix()}"); width: 9px;
   height: 6px; margin-right: 4px; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
@@ -126,5 +135,20 @@ QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line};
 QMenu {{ background: {t.raised}; border: 1px solid {t.line}; }}
 QMenu::item {{ padding: 5px 22px; }}
 QMenu::item:selected {{ background: {t.line}; }}
-QCheckBox {{ spacing: 6px; }}
+QCheckBox {{ spacing: 5px; padding: 2px; border: 1px solid transparent; border-radius: 3px; }}
+QCheckBox:focus {{ border-color: {t.focus}; }}
+QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; border-radius: 2px;
+  background: {t.raised}; }}
+QCheckBox::indicator:checked {{ background: {t.focus}; border-color: {t.focus};
+  image: url("{(IMAGES / f"tick-{t.name}.png").as_posix()}"); }}
+QCheckBox:disabled {{ color: {t.quiet}; }}
+QPushButton[small="true"] {{ padding: 4px 6px; }}
+QScrollArea {{ border: none; background: {t.ground}; }}
+QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
+QTabBar::tab {{ background: {t.ground}; color: {t.quiet}; padding: 5px 12px; border: none;
+  border-bottom: 2px solid transparent; }}
+QTabBar::tab:selected {{ color: {t.text}; border-bottom: 2px solid {t.focus}; }}
+QTabBar::tab:focus {{ border-bottom: 2px solid {t.text}; }}
+QSpinBox::up-button, QDoubleSpinBox::up-button, QTimeEdit::up-button, QSpinBox::down-button,
+QDoubleSpinBox::down-button, QTimeEdit::down-button {{ width: 0; border: none; }}
 """

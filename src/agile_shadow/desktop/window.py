@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -27,15 +28,19 @@ from PySide6.QtWidgets import (
 
 from ..core.errors import ShadowError, sentence
 from ..core.playback import SoundOutput
-from ..core.project import Clip, Project
+from ..core.project import Clip, Project, ready_made_projects, save_ready_made
 from ..core.time import clock_text
 from . import theme
 from .actions import COMMANDS
+from .folders import Folders
 from .jobs_drawer import JobsDrawer
+from .measuring import Measuring
+from .notices import send_notice, sound
 from .places.export import ExportPlace
 from .places.ingest import IngestPlace
 from .places.pairs import PairsPlace
 from .places.presets import PresetsPlace
+from .places.storage import StoragePlace, look_at_shelves, mended
 from .places.timeline import TimelinePlace
 from .player_panel import PlayerPanel
 from .rail import Rail
@@ -48,31 +53,27 @@ _PLAYING = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Folders:
-    """What the places begin with."""
-
-    source: Path | None
-    originals: Path
-    proxies: Path
-    exports: Path
-
-
 class MainWindow(QMainWindow):
     """One window for one project."""
 
-    def __init__(self, work: Work, folders: Folders, start_sound: bool = True) -> None:
+    def __init__(self, work: Work, folders: Folders, start_sound: bool = True, measure: bool = True) -> None:
         super().__init__()
         self.work = work
         self.setMinimumSize(1000, 680)
         self.resize(1280, 800)
         self.sound = SoundOutput()
+        self.measuring = Measuring(work)
         self._build(folders)
         self._bind_keys()
         self._connect()
         self._open_place(1)
         self._show_project()
         self.reopen_with: Path | None = None
+        self.ready_made: str | None = None
+        self._find_shelves()
+        if measure:
+            self.measuring.want_headrooms(self.work.session.project)
+            self.measuring.start()
         if start_sound:
             threading.Thread(target=self._find_sound, name="sound device", daemon=True).start()
 
@@ -83,13 +84,14 @@ class MainWindow(QMainWindow):
     def _build(self, folders: Folders) -> None:
         self.strip = StatusStrip()
         self.rail = Rail()
-        self.presets = PresetsPlace(self.work)
-        self.ingest = IngestPlace(self.work, folders.source, folders.originals, folders.proxies)
-        self.pairs = PairsPlace(self.work, self.sound)
+        self.presets = PresetsPlace(self.work, self.measuring)
+        self.ingest = IngestPlace(self.work, folders)
+        self.pairs = PairsPlace(self.work, self.sound, self.measuring)
         self.timeline = TimelinePlace(self.work, self.sound)
         self.export = ExportPlace(self.work, folders.exports)
+        self.storage = StoragePlace(self.work)
         self.stack = QStackedWidget()
-        for place in (self.presets, self.ingest, self.pairs, self.timeline, self.export):
+        for place in (self.presets, self.ingest, self.pairs, self.timeline, self.export, self.storage):
             self.stack.addWidget(place)
         self.drawer = JobsDrawer(self.work)
         self.drawer.hide()
@@ -119,6 +121,8 @@ class MainWindow(QMainWindow):
         for title, call in (
             ("New project…", self._new_project),
             ("Open project…", self._open_project),
+            ("New project from a ready-made one…", self._new_from_ready_made),
+            ("Keep this set-up as a ready-made project…", self._keep_as_ready_made),
             ("Save now", lambda: self.command("save")),
             ("All keys (F1)", lambda: self.command("keys")),
             ("Ink or paper", lambda: self.command("theme")),
@@ -149,6 +153,8 @@ class MainWindow(QMainWindow):
         self.strip.switch.flipped.connect(self._flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
         self.presets.chosen.connect(self.ingest.reload_presets)
+        self.measuring.measured.connect(self._show_measured)
+        work.is_playing = lambda: any(panel.player.playing for panel in (self.pairs.panel, self.timeline.panel))
         for panel in (self.pairs.panel, self.timeline.panel):
             panel.metered.connect(self.strip.show_meter)
             panel.picture_came.connect(self._show_counts)
@@ -156,6 +162,26 @@ class MainWindow(QMainWindow):
         self._notice_timer.setSingleShot(True)
         self._notice_timer.setInterval(12_000)
         self._notice_timer.timeout.connect(self.notice.hide)
+
+    def _find_shelves(self) -> None:
+        """Shelves that moved while the project was closed are found again by themselves."""
+        project = self.work.session.project
+        if not project.shelves:
+            return
+
+        def then(after: Project) -> None:
+            if after is not project:
+                self.work.session.absorb(lambda now: replace(now, shelves=after.shelves))
+                moved = [shelf for shelf in after.shelves if project.shelf(shelf.id) != shelf]
+                told = ", ".join(f"{shelf.name} at {shelf.root}" for shelf in moved)
+                self._tell(f"Found again: {told}.", calm=True)
+
+        self.work.in_background(lambda: mended(project, look_at_shelves(project, ())), then)
+
+    def _show_measured(self) -> None:
+        if self.stack.currentWidget() is self.pairs:
+            self.pairs.refresh()
+        self._show_jobs()
 
     # Showing
 
@@ -216,13 +242,16 @@ class MainWindow(QMainWindow):
         progress = self.work.ingest_progress()
         if progress is not None:
             left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
-            parts.append(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{left}")
+            waits = f", waiting {progress.waits}" if progress.waits else ""
+            parts.append(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{left}{waits}")
         export = self.work.export
         if export is not None and export.active:
             left = f", about {clock_text(export.remaining)}" if export.remaining is not None else ""
             parts.append(f"export {export.fraction:.0%}{left}")
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
+        if not parts and self.measuring.now:
+            return f"measuring {self.measuring.now}"
         return "; ".join(parts) or "No jobs"
 
     def _tell(self, text: str, calm: bool = False) -> None:
@@ -237,6 +266,12 @@ class MainWindow(QMainWindow):
         report = self.work.last_report
         if report is not None and report.paired and self.work.session.project.showing == "originals":
             self._tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.", calm=True)
+        self.measuring.want_headrooms(self.work.session.project)
+        at_end = self.work.last_at_end
+        if report is not None and at_end == "notice":
+            send_notice(self, "The ingest has ended", report.headline())
+        elif report is not None and at_end == "sound":
+            sound()
 
     # Commands
 
@@ -318,14 +353,21 @@ class MainWindow(QMainWindow):
         after = self.stack.currentWidget()
         for shortcut in self._playing_keys:  # elsewhere Space presses the button that has the focus
             shortcut.setEnabled(isinstance(after, PairsPlace | TimelinePlace))
-        if isinstance(after, PairsPlace | TimelinePlace | ExportPlace):
+        if isinstance(after, PresetsPlace | PairsPlace | TimelinePlace | ExportPlace | StoragePlace):
             after.entered()
         self._first_widget(number).setFocus()
         self._show_project()
 
     def _first_widget(self, number: int) -> QWidget:
         """What has the focus when a place is opened."""
-        return (self.presets.list, self.ingest.start, self.pairs.table, self.timeline.clips, self.export.start)[number]
+        return (
+            self.presets.list,
+            self.ingest.start,
+            self.pairs.table,
+            self.timeline.clips,
+            self.export.start,
+            self.storage.add,
+        )[number]
 
     def _change_theme(self) -> None:
         chosen = theme.PAPER if theme.theme() is theme.INK else theme.INK
@@ -367,6 +409,29 @@ class MainWindow(QMainWindow):
         if chosen:
             self._reopen(Path(chosen).with_suffix(".otio"))
 
+    def _new_from_ready_made(self) -> None:
+        names = ready_made_projects()
+        if not names:
+            self._tell("There is no ready-made project yet: keep the set-up of one first.", calm=True)
+            return
+        name, good = QInputDialog.getItem(self, "New project", "Begin with the set-up of", names, 0, False)
+        chosen = QFileDialog.getSaveFileName(self, "New project", "", "Projects (*.otio)")[0] if good else ""
+        if chosen:
+            self.ready_made = name
+            self._reopen(Path(chosen).with_suffix(".otio"))
+
+    def _keep_as_ready_made(self) -> None:
+        project = self.work.session.project
+        name, good = QInputDialog.getText(
+            self, "Ready-made project", "Keep preset, shelves and timeline settings as", text=project.name
+        )
+        if not good or not name.strip():
+            return
+        self.work.in_background(
+            lambda: save_ready_made(project, name.strip()),
+            lambda path: self._tell(f"{path.stem} can be the beginning of new projects now.", calm=True),
+        )
+
     def _open_project(self) -> None:
         chosen, _filter = QFileDialog.getOpenFileName(self, "Open project", "", "Projects (*.otio)")
         if chosen:
@@ -384,6 +449,7 @@ class MainWindow(QMainWindow):
             return
         self.pairs.panel.close_player()
         self.timeline.panel.close_player()
+        self.measuring.close()
         try:
             self.work.close()
         except ShadowError as error:

@@ -55,8 +55,10 @@ class Work(QObject):
         self.store = store or JobStore()
         self.ingest: IngestRun | None = None
         self.last_report: IngestReport | None = None
+        self.last_at_end = "nothing"
         self.export: ExportState | None = None
         self.drawing: DrawingState | None = None
+        self.is_playing: Callable[[], bool] = lambda: False
         self._threads: list[threading.Thread] = []
         self._from_elsewhere.connect(lambda call: call())
         self._connect(session)
@@ -94,6 +96,8 @@ class Work(QObject):
         threading.Thread(target=run, name="background", daemon=True).start()
 
     def _poll(self) -> None:
+        if self.ingest is not None:
+            self.ingest.give_way(self.is_playing())
         if not self.busy:
             self._timer.stop()
         self.jobs_changed.emit()
@@ -102,6 +106,11 @@ class Work(QObject):
     def busy(self) -> bool:
         """Whether anything runs."""
         return self.ingest is not None or (self.export is not None and self.export.active) or self.drawing is not None
+
+    def proxies_now(self) -> None:
+        """Let the running ingest make its proxies now, whatever they wait for."""
+        if self.ingest is not None:
+            self.ingest.make_now()
 
     # Ingest
 
@@ -117,6 +126,7 @@ class Work(QObject):
             return
         self.ingest = run
         self.last_report = None
+        self.last_at_end = request.preset.when.at_end
         self._timer.start()
         self._spawn(lambda: self._run_ingest(run), "ingest")
 
@@ -272,11 +282,12 @@ def _ingest_lines(progress: Progress) -> list[JobLine]:
     words = {
         "waiting": "waiting", "copying": "copying and proving", "copied": "proved", "queued": "proved, proxy waits",
         "making": "making its proxy", "paired": "paired", "in place": "in place", "failed": "needs you",
-        "stopped": "stopped",
+        "stopped": "stopped", "looking": "looking at it", "measuring": "measuring its headroom",
+        "no need": "needs no proxy here", "passed over": "passed over",
     }  # fmt: skip
     lines = []
     for item in progress.items:
-        ended = item.phase in ("paired", "in place", "failed", "stopped")
+        ended = item.phase in ("paired", "in place", "failed", "stopped", "no need", "passed over")
         fraction = 1.0 if ended else item.done if item.phase in ("copying", "making") else 0.0
         lines.append(JobLine("ingest", item.path, item.note, fraction, words[item.phase], not ended))
     return lines

@@ -119,8 +119,6 @@ def _notes(
         notes.append("The proxy itself would not play at its rate here.")
     if has_alpha(info):
         notes.append("Transparency is left out.")
-    if settings.sound == "all" and not info.audio:
-        notes.append("It has no sound.")
     return notes
 
 

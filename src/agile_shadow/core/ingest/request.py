@@ -9,6 +9,8 @@ from typing import Any
 from ..errors import ShadowError
 from ..presets import Preset
 from ..presets.library import parse_preset
+from ..project import Project
+from ..shelves import Shelf, shelf_for, user_shelves
 
 
 @dataclass(frozen=True)
@@ -94,3 +96,42 @@ class IngestRequest:
                 roots.proxies,
                 "Choose another folder.",
             )
+
+
+@dataclass(frozen=True)
+class Folders:
+    """Folders that were named by hand; None: the shelf that the preset means."""
+
+    originals: Path | None = None
+    proxies: Path | None = None
+    second: Path | None = None
+
+
+def request_for(source: Path, preset: Preset, project: Project, named: Folders) -> IngestRequest:
+    """A request whose folders are those named, else those of the shelves that the preset means.
+
+    Shelves are looked for among the project's and then the user's. Raises ShadowError when one is needed and not known.
+    """
+    shelves = (*user_shelves(), *project.shelves)
+    originals, wanted = preset.originals, preset.proxies
+    first = named.originals or _folder(
+        originals.shelf, "originals", shelves, originals.do == "copy", "the originals shelf"
+    )
+    on_shelf = wanted is not None and wanted.place == "shelf"
+    proxies = named.proxies or _folder(
+        wanted.shelf if wanted is not None else "", "proxies", shelves, on_shelf, "the proxies shelf"
+    )
+    again = originals.second_copy or (wanted is not None and wanted.second_copy)
+    second = named.second or _folder(originals.second_shelf, "second copies", shelves, again, "the second copies")
+    nowhere = source.absolute()  # never used: the preset writes nothing there
+    return IngestRequest(source.absolute(), first or nowhere, proxies or nowhere, preset, second)
+
+
+def _folder(wanted: str, role: str, shelves: tuple[Shelf, ...], needed: bool, what: str) -> Path | None:
+    shelf = shelf_for(wanted, role, shelves)
+    if shelf is not None:
+        return shelf.root
+    if not needed:
+        return None
+    name = f' named "{wanted}"' if wanted else ""
+    raise ShadowError(f"there is no shelf{name} for {what}", None, "Name a folder for it, or make the shelf first.")

@@ -16,6 +16,7 @@ from .library import (
     remove_preset,
     rename_preset,
     save_preset,
+    schema,
 )
 from .model import CHECKSUMS, PROOFS, SCHEMA, Mark, Originals, Preset, Proxies, Takes, When
 from .tokens import EXAMPLES, NEED_PROBE, TOKENS, fill_path, fill_text, tokens_in
@@ -63,6 +64,7 @@ __all__ = [
     "rename_preset",
     "save_preset",
     "scale_words",
+    "schema",
     "suggested_name",
     "tokens_in",
 ]

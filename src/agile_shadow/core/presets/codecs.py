@@ -34,7 +34,7 @@ CODECS = (
     Codec("dnxhr-sq", "DNxHR SQ", (256, 120)),
     Codec("prores-proxy", "ProRes Proxy"),
     Codec("prores-lt", "ProRes LT"),
-    Codec("cineform", "CineForm", (256, 136), (16, 2), has_quality=True),
+    Codec("cineform", "CineForm", (256, 136), (32, 2), has_quality=True),
     Codec("mjpeg", "MJPEG", has_quality=True, has_rate=True),
 )
 

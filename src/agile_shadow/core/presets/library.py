@@ -121,6 +121,12 @@ def _file_name(name: str) -> str:
     return re.sub(r"[^\w .,-]+", "_", name)[:80].strip(" .") or "preset"
 
 
+def schema() -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of preset files."""
+    values = Preset.model_json_schema(by_alias=True, mode="validation")
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **values}
+
+
 def read_library() -> Library:
     """All presets by name; the user's replace shipped ones of the same name."""
     found: dict[str, Entry] = {}

@@ -2,6 +2,27 @@
 
 from .document import Clip, Project, new_project
 from .file import load_project, save_project
+from .ready import (
+    begin_project,
+    ready_made_projects,
+    remove_ready_made,
+    save_ready_made,
+    set_standing_preset,
+    standing_preset,
+)
 from .session import ProjectSession
 
-__all__ = ["Clip", "Project", "ProjectSession", "load_project", "new_project", "save_project"]
+__all__ = [
+    "Clip",
+    "Project",
+    "ProjectSession",
+    "begin_project",
+    "load_project",
+    "new_project",
+    "ready_made_projects",
+    "remove_ready_made",
+    "save_project",
+    "save_ready_made",
+    "set_standing_preset",
+    "standing_preset",
+]

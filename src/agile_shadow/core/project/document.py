@@ -37,7 +37,9 @@ class Clip:
 
 @dataclass(frozen=True)
 class Project:
-    """The whole document. ``unknown`` keeps what a newer version wrote and this one has no name for."""
+    """The whole document. ``preset`` is the standing one; ``by_itself``: it runs on whatever is brought in.
+
+    ``unknown`` keeps what a newer version wrote and this one has no name for."""
 
     id: str
     name: str
@@ -46,6 +48,7 @@ class Project:
     timeline: Timeline = field(default_factory=Timeline)
     showing: Side = "originals"
     preset: Preset | None = None
+    by_itself: bool = False
     reports: tuple[dict[str, Any], ...] = ()
     unknown: dict[str, Any] = field(default_factory=dict)
 

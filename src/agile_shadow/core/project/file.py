@@ -25,7 +25,7 @@ KEY = "agile_shadow"
 VERSION = 1
 _KEEP = 10  # earlier saves
 _KEEP_EVERY = 300.0  # seconds between two that are kept
-_OWN = {"version", "id", "shelves", "showing", "preset", "reports", "clips", "timeline"}
+_OWN = {"version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline"}
 
 
 Memo = dict[str, tuple[Clip, tuple[Shelf, ...], str, Any]]
@@ -128,6 +128,7 @@ def _to_otio(project: Project, memo: Memo) -> Any:
         "showing": project.showing,
         "shelves": [shelf_to_json(shelf) for shelf in project.shelves],
         "preset": project.preset.to_json() if project.preset else None,
+        "by_itself": project.by_itself,
         "reports": list(project.reports),
         "timeline": {"name": edit.name, "rate": rate_text(edit.rate), "width": edit.width, "height": edit.height},
         "clips": [_clip_to_otio(project, clip, memo) for clip in project.clips],
@@ -242,6 +243,7 @@ def _from_otio(timeline: Any) -> Project:
         timeline=edit,
         showing=values["showing"],
         preset=preset,
+        by_itself=bool(values.get("by_itself", False)),
         reports=tuple(values.get("reports", ())),
         unknown={key: value for key, value in values.items() if key not in _OWN},
     )

@@ -10,8 +10,9 @@ from pathlib import Path
 from psygnal import Signal
 
 from ..errors import ShadowError, sentence
-from .document import Project, new_project
+from .document import Project
 from .file import Memo, load_project, save_project
+from .ready import begin_project
 
 Edit = Callable[[Project], Project]
 _HISTORY = 200
@@ -42,12 +43,15 @@ class ProjectSession:
         self._saver.start()
 
     @classmethod
-    def open(cls, path: Path) -> ProjectSession:
-        """Open a project file, or begin one where there is none. Raises ProjectError."""
+    def open(cls, path: Path, ready_made: str | None = None) -> ProjectSession:
+        """Open a project file, or begin one where there is none, from a ready-made one if named.
+
+        Raises ProjectError.
+        """
         path = path.absolute()
         if path.exists():
             return cls(path, load_project(path))
-        session = cls(path, new_project(path.stem))
+        session = cls(path, begin_project(path.stem, ready_made))
         session._saved = None
         session.save()
         return session

@@ -23,18 +23,32 @@ from PySide6.QtWidgets import (
 )
 
 from ...core.errors import ShadowError, sentence
-from ...core.ingest import IngestReport, IngestRequest, ItemState, SourceListing, read_source
+from ...core.ingest import (
+    Context,
+    IngestReport,
+    IngestRequest,
+    ItemState,
+    SourceListing,
+    needs_probe,
+    original_places,
+    proxy_place,
+    read_source,
+    taken,
+    token_values,
+)
 from ...core.presets import Preset, describes, list_presets
-from ...core.shelves import free_room
+from ...core.shelves import free_room, shelf_for, user_shelves
 from ...core.time import clock_text
 from .. import words
+from ..folders import Folders
 from ..tables import Column, RowsModel, rows_table
 from ..work import Work
 
 _PHASES = {
     "": "new", "here": "here already", "waiting": "waiting", "copying": "copying and proving", "copied": "proved",
     "queued": "proved; proxy waits", "making": "making its proxy", "paired": "paired with its proxy",
-    "in place": "in place", "failed": "needs you", "stopped": "stopped",
+    "looking": "looking at it", "measuring": "measuring headroom", "no need": "needs no proxy here",
+    "passed over": "passed over", "in place": "in place", "failed": "needs you", "stopped": "stopped",
 }  # fmt: skip
 
 
@@ -61,11 +75,12 @@ _COLUMNS = (
 class IngestPlace(QWidget):
     """The whole place. Folders are read on a background thread."""
 
-    def __init__(self, work: Work, source: Path | None, originals: Path, proxies: Path) -> None:
+    def __init__(self, work: Work, folders: Folders) -> None:
         super().__init__()
         self.setObjectName("place")
         self._work = work
         self._listing: SourceListing | None = None
+        self._whole: SourceListing | None = None
         self._reading = 0
         self._free = 0
         self._build()
@@ -73,10 +88,11 @@ class IngestPlace(QWidget):
         self._refresh_timer.setSingleShot(True)
         self._refresh_timer.setInterval(150)
         self._refresh_timer.timeout.connect(self._read)
-        self.originals.setText(str(originals))
-        self.proxies.setText(str(proxies))
-        self.source.setText(str(source) if source is not None else "")
-        for edit in (self.source, self.originals, self.proxies):
+        self.originals.setText(str(folders.originals))
+        self.proxies.setText(str(folders.proxies))
+        self.second.setText(str(folders.second or ""))
+        self.source.setText(str(folders.source) if folders.source is not None else "")
+        for edit in (self.source, self.originals, self.proxies, self.second):
             edit.textChanged.connect(self._refresh_timer.start)
         self.reload_presets()
         work.card_grew.connect(self._refresh_timer.start)
@@ -139,11 +155,14 @@ class IngestPlace(QWidget):
         grid.setSpacing(6)
         self.originals = _path_edit("Originals shelf")
         self.proxies = _path_edit("Proxies shelf")
+        self.second = _path_edit("Shelf for second copies")
+        self._second_label = QLabel("Second copies go to")
         self._originals_label = QLabel("Originals go to")
         self._proxies_label = QLabel("Proxies go to")
         rows = (
             (self._originals_label, self.originals, "Originals shelf"),
             (self._proxies_label, self.proxies, "Proxies shelf"),
+            (self._second_label, self.second, "Shelf for second copies"),
         )
         self._choosers = []
         for number, (label, edit, title) in enumerate(rows):
@@ -156,6 +175,10 @@ class IngestPlace(QWidget):
             grid.addWidget(edit, number * 2 + 1, 0)
             grid.addWidget(button, number * 2 + 1, 1)
         layout.addLayout(grid)
+        self.goes = QLabel("")
+        self.goes.setObjectName("path")
+        self.goes.setWordWrap(True)
+        layout.addWidget(self.goes)
         self.room = QLabel("")
         self.room.setObjectName("quiet")
         self.room.setWordWrap(True)
@@ -172,6 +195,10 @@ class IngestPlace(QWidget):
         self.cancel.clicked.connect(self._work.cancel_ingest)
         self.cancel.hide()
         layout.addWidget(self.cancel)
+        self.now = QPushButton("Make the proxies now")
+        self.now.clicked.connect(self._work.proxies_now)
+        self.now.hide()
+        layout.addWidget(self.now)
         self.report = QLabel("")
         self.report.setWordWrap(True)
         self.report.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -206,9 +233,13 @@ class IngestPlace(QWidget):
     def _take(self, number: int, answer: tuple[SourceListing | None, str, int]) -> None:
         if number != self._reading:
             return  # overtaken
-        listing, problem, free = answer
-        self._free = free
-        self._show_listing(listing, problem)
+        self._whole, problem, self._free = answer
+        self._show_listing(self._taken(), problem)
+
+    def _taken(self) -> SourceListing | None:
+        """What the preset takes of what was found."""
+        preset = self.chosen_preset()
+        return taken(self._whole, preset.takes) if self._whole is not None and preset is not None else self._whole
 
     def _show_listing(self, listing: SourceListing | None, problem: str = "") -> None:
         self._listing = listing
@@ -234,6 +265,7 @@ class IngestPlace(QWidget):
         self.passed_over.setText(f"{others} other{'s' if others != 1 else ''} passed over" if others else "")
         self.reasons.setVisible(bool(others))
         self._show_room(listing)
+        self._show_places(listing)
         self.start.setEnabled(bool(rows))
         self.start.setText(
             f"Ingest {len(rows)} files" if new in (len(rows), 0) else f"Ingest {len(rows)} files, {new} new"
@@ -254,6 +286,31 @@ class IngestPlace(QWidget):
         size = sum(row.item.size for row in self._rows.rows if row.item.phase != "here")
         enough = "" if size <= self._free else "  That is not enough."
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(self._free)} free there.{enough}")
+
+    def _show_places(self, listing: SourceListing) -> None:
+        """Where the first file and its proxy will lie, as real paths."""
+        preset = self.chosen_preset()
+        if preset is None or not listing.files:
+            self.goes.setText("")
+            return
+        file = next((f for f in listing.files if f.kind == "video"), listing.files[0])
+        number = list(listing.files).index(file) + 1
+        context = Context(Path(self.source.text().strip()), self._work.session.project.name, preset.name)
+        values = token_values(file, number, context, None)
+        below = original_places(file, preset.originals, values)[0][1]
+        lines = []
+        if preset.originals.do == "copy":
+            lines.append(f"{Path(file.path).name} goes to {Path(self.originals.text()) / below}")
+        wanted = preset.proxies
+        if wanted is not None and file.kind in ("video", "sequence"):
+            root = Path({"shelf": self.proxies, "beside": self.originals, "project": self.proxies}[wanted.place].text())
+            if wanted.place == "project":
+                root = self._work.session.path.parent / wanted.folder
+            kept = below if preset.originals.do == "copy" else file.path
+            lines.append(f"its proxy to {root / proxy_place(kept, wanted, values, False)}")
+        if needs_probe(preset):
+            lines.append("Reel, camera and time are filled in once each file is read.")
+        self.goes.setText("\n".join(lines))
 
     def _show_reasons(self) -> None:
         if self._listing is None:
@@ -294,16 +351,36 @@ class IngestPlace(QWidget):
         if preset is None:
             return
         self.describes.setText(describes(preset))
+        self._take_shelves(preset)
         copying = preset.originals.do == "copy"
+        again = preset.originals.second_copy or (preset.proxies is not None and preset.proxies.second_copy)
         on_shelf = preset.proxies is not None and preset.proxies.place == "shelf"
         for shown, widgets in (
             (copying, (self._originals_label, self.originals, self._choosers[0])),
             (on_shelf, (self._proxies_label, self.proxies, self._choosers[1])),
+            (again, (self._second_label, self.second, self._choosers[2])),
         ):
             for widget in widgets:
                 widget.setVisible(shown)
-        if self._listing is not None:
-            self._show_room(self._listing)
+        if self._whole is not None and self._work.ingest is None:
+            self._show_listing(self._taken())
+
+    def _take_shelves(self, preset: Preset) -> None:
+        """Fill in the folders of the shelves that the preset names."""
+        try:
+            shelves = (*user_shelves(), *self._work.session.project.shelves)
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+            return
+        wanted = preset.proxies
+        for name, role, edit in (
+            (preset.originals.shelf, "originals", self.originals),
+            (wanted.shelf if wanted is not None else "", "proxies", self.proxies),
+            (preset.originals.second_shelf, "second copies", self.second),
+        ):
+            shelf = shelf_for(name, role, shelves) if name else None
+            if shelf is not None:
+                edit.setText(str(shelf.root))
 
     # The run
 
@@ -312,11 +389,9 @@ class IngestPlace(QWidget):
         preset = self.chosen_preset()
         if preset is None:
             return None
-        folders = (
-            Path(edit.text().strip()).expanduser().absolute() for edit in (self.source, self.originals, self.proxies)
-        )
-        source, originals, proxies = folders
-        return IngestRequest(source, originals, proxies, preset)
+        edits = (self.source, self.originals, self.proxies, self.second)
+        source, originals, proxies, second = (Path(edit.text().strip()).expanduser().absolute() for edit in edits)
+        return IngestRequest(source, originals, proxies, preset, second if self.second.text().strip() else None)
 
     def _start(self) -> None:
         request = self.request()
@@ -332,8 +407,10 @@ class IngestPlace(QWidget):
         for widget in (self.bar, self.cancel):
             widget.setVisible(running)
         self.start.setVisible(not running)
-        for widget in (self.source, self.originals, self.proxies, self.preset):
+        for widget in (self.source, self.originals, self.proxies, self.second, self.preset):
             widget.setEnabled(not running)
+        waits = progress.waits if progress is not None else ""
+        self.now.setVisible(bool(waits) and not waits.startswith("while"))
         if progress is None:
             if self._work.drawing is not None and self._listing is not None:
                 new = sum(1 for row in self._rows.rows if row.item.phase == "")
@@ -343,7 +420,8 @@ class IngestPlace(QWidget):
         self._rows.set_rows([_Row(item, sidecars.get(item.path, 0)) for item in progress.items])
         self.bar.setValue(round(progress.fraction * 1000))
         remaining = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
-        self.bar.setFormat(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{remaining}")
+        waiting = f", waiting {waits}" if waits else ""
+        self.bar.setFormat(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{remaining}{waiting}")
 
     def _ended(self) -> None:
         report = self._work.last_report

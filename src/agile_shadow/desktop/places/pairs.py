@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QItemSelection, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSplitter, QVBoxLayout, QWidget
 
+from ...core.estimates import headroom_under, key_of
 from ...core.pairs import Proxy
 from ...core.playback import Presence, SoundOutput
 from ...core.project import Clip, Project
 from .. import words
+from ..measuring import Measuring
 from ..player_panel import PlayerPanel
 from ..tables import Column, RowsModel, rows_table
 from ..work import Work
+from .presets.outlook import need_words
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,7 @@ class Pair:
     proxy_missing: bool
     original_shelf: str
     proxy_shelf: str
+    headroom: float | None = None
 
     @property
     def state(self) -> str:
@@ -47,6 +51,8 @@ _COLUMNS = (
     Column("Codec", lambda p: words.codec(p.clip.original.info), 110),
     Column("Rate", lambda p: words.rate(p.clip.original.info), 122),
     Column("Size", lambda p: words.gigabytes(p.clip.original.size), 78, right=True),
+    Column("Headroom", lambda p: _headroom(p), 84, right=True,
+           tip=lambda p: "How many times faster than its rate the original decodes here"),
     Column("State", lambda p: p.state, 150),
     Column("Proxy", lambda p: words.frame_size(p.proxy.info) if p.proxy else "", 128,
            mark=lambda p: None if p.proxy is None else "missing" if p.proxy_missing else "proxy",
@@ -56,15 +62,22 @@ _COLUMNS = (
 )  # fmt: skip
 
 
+def _headroom(pair: Pair) -> str:
+    if pair.clip.original.info.kind != "video":
+        return ""
+    return f"{pair.headroom:.1f}x" if pair.headroom is not None else "?"
+
+
 class PairsPlace(QWidget):
     """The place. ``chosen`` tells the chosen clip."""
 
     chosen = Signal()
 
-    def __init__(self, work: Work, sound: SoundOutput) -> None:
+    def __init__(self, work: Work, sound: SoundOutput, measuring: Measuring) -> None:
         super().__init__()
         self.setObjectName("place")
         self._work = work
+        self._measuring = measuring
         self.panel = PlayerPanel(sound)
         self._build()
         self.panel.show_nothing("Choose a pair to see it. Q flips between original and proxy.")
@@ -85,21 +98,25 @@ class PairsPlace(QWidget):
         self.sums.setObjectName("quiet")
         row.addWidget(self.sums)
         layout.addLayout(row)
+        self.need = QLabel("")
+        self.need.setObjectName("quiet")
+        self.need.setWordWrap(True)
         splitter = QSplitter(Qt.Orientation.Vertical)
         self.model = RowsModel(_COLUMNS)
-        self.table = rows_table(self.model, 5, "Pairs")
+        self.table = rows_table(self.model, 6, "Pairs")
         self.table.selectionModel().selectionChanged.connect(self._selected)
         splitter.addWidget(self.table)
         splitter.addWidget(self.panel)
         splitter.setSizes([280, 380])
         splitter.setStretchFactor(1, 1)
         layout.addWidget(splitter, 1)
+        layout.addWidget(self.need)
 
     def refresh(self) -> None:
         """Show the document."""
         project = self._work.session.project
         presence = self.panel.player.presence
-        pairs = [_pair_of(project, clip, presence) for clip in project.clips]
+        pairs = [replace(_pair_of(project, clip, presence), headroom=self._headroom(clip)) for clip in project.clips]
         wanted = self.search.text().casefold()
         if wanted:
             pairs = [pair for pair in pairs if any(wanted in column.text(pair).casefold() for column in _COLUMNS)]
@@ -107,6 +124,14 @@ class PairsPlace(QWidget):
         self._show_sums(project)
         if self.panel.loaded:
             self.panel.update_project(project)
+
+    def _headroom(self, clip: Clip) -> float | None:
+        shelf = self._work.session.project.shelf(clip.original.file.shelf)
+        if shelf is None:
+            return None
+        key = key_of(shelf.root / clip.original.file.path, clip.original.size, clip.original.modified)
+        found = headroom_under(key, self._measuring.kept)
+        return found.ratio if found is not None else None
 
     def _show_sums(self, project: Project) -> None:
         originals = sum(clip.original.size for clip in project.clips)
@@ -117,6 +142,8 @@ class PairsPlace(QWidget):
             f"{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
             f"{len(proxies)} proxies, {words.gigabytes(size)}{share}"
         )
+        self.sums.setToolTip(need_words(project, None, self._measuring))
+        self.need.setText(need_words(project, None, self._measuring))
 
     def waiting(self) -> int:
         """Video clips without a usable proxy or original."""

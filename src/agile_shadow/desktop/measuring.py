@@ -1,0 +1,189 @@
+"""Measuring in the background while nothing else runs: headroom of clips, tastes of a preset, candidates."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.estimates import (
+    CandidatesRequest,
+    HeadroomRequest,
+    Measurements,
+    Sample,
+    TasteRequest,
+    headroom_under,
+    keep_candidates,
+    keep_headroom,
+    keep_taste,
+    kept_candidates,
+    measure_candidates,
+    measure_headroom,
+    measure_taste,
+    taste_under,
+)
+from ..core.jobs import WorkerPool
+from ..core.presets import Proxies
+from ..core.project import Project
+from .work import Work
+
+log = logging.getLogger(__name__)
+_TICK = 250  # milliseconds
+ENOUGH_HEADROOM = 1.5  # from here on a clip plays well without a proxy, where the preset names no number
+
+
+@dataclass(frozen=True)
+class _Order:
+    """One measurement: ``what`` in words, its identity, the task with its request, and how the answer is kept."""
+
+    what: str
+    key: tuple[str, ...]
+    task: Any
+    request: Any
+    keep: Callable[[Any], None]
+
+
+def samples_in(project: Project) -> list[Sample]:
+    """The video originals of a project. Touches no drive."""
+    samples = []
+    for clip in project.clips:
+        original = clip.original
+        if original.info.kind != "video":
+            continue
+        try:
+            path = project.place(original.file)
+        except ShadowError:
+            continue
+        if path is not None:
+            samples.append(Sample(path, original.info, original.size, original.modified))
+    return samples
+
+
+class Measuring(QObject):
+    """One worker process that measures what is wanted, in this order: tastes, candidates, headroom.
+
+    ``measured`` tells that something new is known or that what is measured now has changed.
+    """
+
+    measured = Signal()
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self.kept = Measurements()
+        self._work = work
+        self._pool = WorkerPool(1)
+        self._tastes: list[_Order] = []
+        self._candidates: list[_Order] = []
+        self._headrooms: list[_Order] = []
+        self._failed: dict[tuple[str, ...], str] = {}
+        self._running: _Order | None = None
+        self._future: Future[Any] | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(_TICK)
+        self._timer.timeout.connect(self._tick)
+
+    def start(self) -> None:
+        """Measure from now on."""
+        self._timer.start()
+
+    @property
+    def now(self) -> str:
+        """What is measured at this moment, in words; empty when nothing is."""
+        return self._running.what if self._running is not None else ""
+
+    @property
+    def waiting(self) -> int:
+        """How many measurements are wanted and not begun."""
+        return len(self._tastes) + len(self._candidates) + len(self._headrooms)
+
+    def failure(self, sample: Sample, what: str) -> str:
+        """Why a measurement could not be made; empty when it was not tried or did not fail."""
+        return self._failed.get((what, sample.key), "")
+
+    # What is wanted
+
+    def want_tastes(self, settings: Proxies, samples: Sequence[Sample]) -> None:
+        """Try a preset on these originals; takes the place of what was wanted before."""
+        self._tastes = [
+            _Order(
+                f"this preset on {sample.path.name}",
+                ("taste", sample.key, settings.model_dump_json()),
+                measure_taste,
+                TasteRequest(sample.path, settings, sample.info),
+                lambda taste, sample=sample: keep_taste(sample.key, settings, taste, self.kept),
+            )
+            for sample in samples
+            if taste_under(sample.key, settings, self.kept) is None
+        ]
+
+    def want_candidates(self, sample: Sample) -> None:
+        """Try the usual sizes and codecs on one original."""
+        if not kept_candidates(sample.key, self.kept):
+            self._candidates = [
+                _Order(
+                    f"sizes and codecs on {sample.path.name}",
+                    ("candidates", sample.key),
+                    measure_candidates,
+                    CandidatesRequest(sample.path, sample.info),
+                    lambda found: keep_candidates(sample.key, found, self.kept),
+                )
+            ]
+
+    def want_headrooms(self, project: Project) -> None:
+        """Measure the headroom of every clip of which it is not known."""
+        self._headrooms = [
+            _Order(
+                f"the headroom of {sample.path.name}",
+                ("headroom", sample.key),
+                measure_headroom,
+                HeadroomRequest(sample.path, sample.info),
+                lambda found, sample=sample: keep_headroom(sample.path, found, self.kept),
+            )
+            for sample in samples_in(project)
+            if headroom_under(sample.key, self.kept) is None
+        ]
+
+    # Doing
+
+    def _may_run(self) -> bool:
+        return not (self._work.busy or self._work.is_playing())
+
+    def _tick(self) -> None:
+        if self._future is not None:
+            (self._pool.resume if self._may_run() else self._pool.pause)()
+            return
+        if not self._may_run():
+            return
+        for queue in (self._tastes, self._candidates, self._headrooms):
+            while queue:
+                order = queue.pop(0)
+                if order.key not in self._failed:
+                    self._begin(order)
+                    return
+
+    def _begin(self, order: _Order) -> None:
+        self._running = order
+        future = self._future = self._pool.submit(order.task, order.request)
+        future.add_done_callback(lambda done: self._work.call_here(lambda: self._end(order, done)))
+        self.measured.emit()
+
+    def _end(self, order: _Order, done: Future[Any]) -> None:
+        self._running = self._future = None
+        try:
+            order.keep(done.result())
+        except Cancelled:
+            return
+        except Exception as error:  # the boundary: shown where the number would stand
+            log.warning("measuring %s", order.what, exc_info=True)
+            self._failed[order.key[:2]] = self._failed[order.key] = sentence(error)
+        self.measured.emit()
+
+    def close(self) -> None:
+        """End the worker."""
+        self._timer.stop()
+        self._pool.close()

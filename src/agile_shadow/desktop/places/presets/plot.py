@@ -1,0 +1,143 @@
+"""Size against headroom for the usual sizes and codecs, on the chosen kind of original."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+import pyqtgraph as pg
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from ....core.estimates import Candidate, Kind, kept_candidates
+from ....core.presets import CODECS, Preset, scale_words
+from ... import theme, words
+from ...measuring import Measuring
+
+_SHAPES = dict(zip((codec.name for codec in CODECS), ("o", "s", "t", "d", "+", "x", "p", "h"), strict=True))
+_LABELS = {codec.name: codec.label for codec in CODECS}
+
+
+class CandidatesPlot(QWidget):
+    """Each point is a size with a codec; a press on one chooses it. ``taken`` gives its codec and scale."""
+
+    taken = Signal(str, str)
+
+    def __init__(self, measuring: Measuring) -> None:
+        super().__init__()
+        self._measuring = measuring
+        self._kinds: list[Kind] = []
+        self._preset: Preset | None = None
+        self._shown: list[Candidate] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        row = QHBoxLayout()
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of original for the plot")
+        self.kind.currentIndexChanged.connect(self._draw)
+        self.measure = QPushButton("Measure all sizes and codecs")
+        self.measure.clicked.connect(self._measure)
+        row.addWidget(self.kind, 1)
+        row.addWidget(self.measure)
+        layout.addLayout(row)
+        self.plot = pg.PlotWidget(background=None)
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setMouseEnabled(False, False)
+        self.plot.setLogMode(True, True)
+        self.points = pg.ScatterPlotItem(hoverable=True, tip=self._tip)
+        self.points.sigClicked.connect(self._pressed)
+        self.plot.addItem(self.points)
+        layout.addWidget(self.plot, 1)
+        self.says = QLabel("")
+        self.says.setObjectName("quiet")
+        self.says.setWordWrap(True)
+        layout.addWidget(self.says)
+
+    def show_kinds(self, kinds: list[Kind], preset: Preset | None) -> None:
+        """Offer the kinds of the project and mark the preset's own choice."""
+        self._preset = preset
+        if kinds is not self._kinds:
+            self._kinds = kinds
+            with QSignalBlocker(self.kind):
+                self.kind.clear()
+                for kind in kinds:
+                    self.kind.addItem(f"{words.frame_size(kind.info)} {words.codec(kind.info)}")
+        self._draw()
+
+    def _kind(self) -> Kind | None:
+        number = self.kind.currentIndex()
+        return self._kinds[number] if 0 <= number < len(self._kinds) else None
+
+    def _measure(self) -> None:
+        kind = self._kind()
+        if kind is not None and kind.samples:
+            self._measuring.want_candidates(kind.samples[0])
+            self.says.setText("It begins as soon as nothing else runs; about half a minute.")
+
+    def _draw(self) -> None:
+        kind = self._kind()
+        sample = kind.samples[0] if kind is not None and kind.samples else None
+        self._shown = kept_candidates(sample.key, self._measuring.kept) if sample is not None else []
+        self.measure.setEnabled(sample is not None and not self._shown)
+        self.plot.setVisible(bool(self._shown))
+        chosen = self._chosen()
+        text, focus = theme.colour("text"), theme.colour("focus")
+        for side, name in (("bottom", "GB an hour"), ("left", "headroom (times its rate)")):
+            axis = self.plot.getAxis(side)
+            axis.setPen(theme.colour("quiet"))
+            axis.setTextPen(text)
+            axis.setLabel(name, color=text.name())
+        self.points.setData(
+            [
+                {
+                    "pos": (math.log10(one.bytes_per_hour / 1e9), math.log10(one.headroom)),
+                    "symbol": _SHAPES[one.codec],
+                    "size": 15 if one is chosen else 10,
+                    "pen": pg.mkPen(focus if one is chosen else text, width=2 if one is chosen else 1),
+                    "brush": pg.mkBrush(focus if one is chosen else theme.colour("raised")),
+                    "data": one,
+                }
+                for one in self._shown
+            ]
+        )
+        self.says.setText(self._words(kind, chosen))
+
+    def _chosen(self) -> Candidate | None:
+        wanted = self._preset.proxies if self._preset is not None else None
+        if wanted is None or wanted.scale is None:
+            return None
+        return next((c for c in self._shown if (c.codec, c.scale) == (wanted.codec, str(wanted.scale))), None)
+
+    def _words(self, kind: Kind | None, chosen: Candidate | None) -> str:
+        if kind is None or not kind.samples:
+            return "Here stands size against headroom once there is footage in the project."
+        if self._measuring.now.startswith("sizes and codecs"):
+            return f"Measuring {self._measuring.now} …"
+        if not self._shown:
+            return "Not measured yet on this kind."
+        text = "Higher plays easier, further left is smaller. Press a point to choose it."
+        return f"{text} Chosen: {_name(chosen)}." if chosen is not None else text
+
+    @staticmethod
+    def _tip(x: float, y: float, data: Candidate) -> str:
+        return _name(data)
+
+    def _pressed(self, _plot: object, points: list[pg.SpotItem], _event: object) -> None:
+        if len(points):
+            one: Candidate = points[0].data()
+            self.taken.emit(one.codec, one.scale)
+
+
+def _name(one: Candidate | None) -> str:
+    if one is None:
+        return ""
+    return (
+        f"{_LABELS[one.codec]}, {_scale(one.scale)}: {one.width} x {one.height}, "
+        f"{one.bytes_per_hour / 1e9:.1f} GB an hour, headroom {one.headroom:.0f}x"
+    )
+
+
+def _scale(text: str) -> str:
+
+    return scale_words(Fraction(text))
