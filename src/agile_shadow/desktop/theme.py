@@ -100,7 +100,8 @@ QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox
 QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
-QPushButton#main {{ background: {t.focus}; color: {t.on_mark}; font-weight: bold; padding: 8px 18px;
+QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" else t.raised}; font-weight: bold;
+  padding: 8px 18px;
   border-color: {t.focus}; }}
 QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
@@ -130,6 +131,9 @@ QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
 QProgressBar {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; text-align: center;
   height: 16px; }}
 QProgressBar::chunk {{ background: {t.line}; border-right: 2px solid {t.focus}; }}
+QSlider::groove:horizontal {{ background: {t.line}; height: 4px; border-radius: 2px; }}
+QSlider::handle:horizontal {{ background: {t.text}; width: 11px; margin: -5px 0; border-radius: 3px; }}
+QSlider:focus {{ border: 1px solid {t.focus}; border-radius: 3px; }}
 QSplitter::handle {{ background: {t.ground}; }}
 QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
 QMenu {{ background: {t.raised}; border: 1px solid {t.line}; }}

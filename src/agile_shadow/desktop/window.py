@@ -251,7 +251,7 @@ class MainWindow(QMainWindow):
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         if not parts and self.measuring.now:
-            return f"measuring {self.measuring.now}"
+            return "measuring"
         return "; ".join(parts) or "No jobs"
 
     def _tell(self, text: str, calm: bool = False) -> None:

@@ -16,6 +16,7 @@ from .numbers import Number
 from .taste import taste_under
 from .weights import bytes_per_hour, file_bytes, picture_bytes
 
+_VISIBLE = 0.001  # an error of shape worth a word
 _MUCH_LARGER = 1.06  # a proxy so much larger than asked is worth a word
 
 
@@ -111,7 +112,7 @@ def _notes(
     if after is not None and before is not None and after.value > before:
         notes.append("The proxy would be heavier than the original.")
     error = shape_error(pixels, info)
-    if error:
+    if error >= _VISIBLE:
         notes.append(f"No exact shape within 3 % of that size: off by {error:.2%}.")
     if pixels[1] > float(wanted_scale(info, settings)) * info.display_height * _MUCH_LARGER:
         notes.append("Larger than asked: the codec holds no smaller picture of this shape.")

@@ -35,7 +35,7 @@ class Pair:
     def state(self) -> str:
         """The spine: the state in words."""
         if self.clip.original.info.kind != "video":
-            return f"no proxy needed ({self.clip.original.info.kind})"
+            return f"{self.clip.original.info.kind}, needs none"
         if self.original_missing:
             return "original missing"
         if self.proxy is None:

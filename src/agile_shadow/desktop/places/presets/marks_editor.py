@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.presets import Mark, mark_words, open_picture
 from ...flow import Flow
@@ -53,13 +53,9 @@ class MarksEditor(QWidget):
             field.changed.connect(self._changed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        top = QHBoxLayout()
         self._none = QLabel("No marks.")
         self._none.setObjectName("quiet")
-        for widget in (self._none, self.list, self.add, self.remove):
-            top.addWidget(widget)
-        top.addStretch(1)
-        layout.addLayout(top)
+        layout.addWidget(Flow(self._none, self.list, self.add, self.remove))
         self._fields = Flow(*self.fields)
         layout.addWidget(self._fields)
         self._refresh()

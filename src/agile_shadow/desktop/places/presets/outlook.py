@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from ....core.estimates import (
@@ -23,9 +24,10 @@ from ....core.project import Project
 from ... import theme, words
 from ...measuring import ENOUGH_HEADROOM, Measuring, samples_in
 
-_COLUMNS = ("Originals", "Proxy", "Data an hour", "Work", "Headroom")
+_COLUMNS = ("Originals", "Proxy", "Data an hour", "Work; headroom")
 _ROW = 38
-UNKNOWN = "not measured yet"
+_WIDE = 470  # pixels that four columns need
+UNKNOWN = "not measured"
 
 
 class Outlook(QWidget):
@@ -37,6 +39,8 @@ class Outlook(QWidget):
         self.kinds: list[Kind] = []
         self.estimates: list[Estimate] = []
         self._clips: tuple[object, ...] | None = None
+        self._narrow = False
+        self._again: tuple[Preset | None, Project] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(5)
@@ -52,15 +56,14 @@ class Outlook(QWidget):
         self.table.setShowGrid(False)
         self.table.setFont(theme.sans(9))
         self.table.horizontalHeader().setFont(theme.sans(9))
-        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(_ROW)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column in range(1, len(_COLUMNS)):
+        for column in range(len(_COLUMNS)):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
         layout.addWidget(self.table, 1)
         self.notes = QLabel("")
         self.notes.setObjectName("warn")
@@ -74,8 +77,20 @@ class Outlook(QWidget):
         self.how.setWordWrap(True)
         layout.addWidget(self.how)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window the last column stands below the third."""
+        super().resizeEvent(event)
+        narrow = self.width() < _WIDE
+        if narrow != self._narrow:
+            self._narrow = narrow
+            self.table.setColumnHidden(len(_COLUMNS) - 1, narrow)
+            self.table.verticalHeader().setDefaultSectionSize(_ROW * 2 if narrow else _ROW)
+            if self._again is not None:
+                self.show_preset(*self._again)
+
     def show_preset(self, preset: Preset | None, project: Project) -> None:
         """Fill it for a preset; None while the fields cannot be meant."""
+        self._again = (preset, project)
         if self._clips is not project.clips or not self.kinds:
             self._clips = project.clips
             self.kinds = kinds_of(samples_in(project)) or usual_kinds()
@@ -97,13 +112,9 @@ class Outlook(QWidget):
         self.how.setText(self._how_words(usual))
 
     def _fill(self, row: int, kind: Kind, one: Estimate, preset: Preset) -> None:
-        texts = (
-            _kind_words(kind),
-            _proxy_words(one, preset),
-            _data_words(kind, one),
-            _work_words(one, kind),
-            _headroom_words(one, kind),
-        )
+        work = f"{_work_words(one)}\n{_headroom_words(one)}".strip()
+        data = _data_words(kind, one)
+        texts = (_kind_words(kind), _proxy_words(one, preset), f"{data}\n{work}" if self._narrow else data, work)
         tip = "\n".join([*(_taken_words(one)), *one.notes]) or texts[0]
         for column, text in enumerate(texts):
             item = self.table.item(row, column)
@@ -158,7 +169,7 @@ def _proxy_words(one: Estimate, preset: Preset) -> str:
         return "none"
     if one.pixels is None:
         return "none can\nbe made"
-    shape = "exact shape" if one.shape_error == 0 else f"off by {one.shape_error:.2%}"
+    shape = "exact shape" if one.shape_error == 0 else f"off by {one.shape_error:.3%}"
     size = f"{one.pixels[0]} x {one.pixels[1]}"
     if one.made is False:
         return f"none needed\n({size})"
@@ -174,7 +185,8 @@ def _data_words(kind: Kind, one: Estimate) -> str:
     after = f"{_at_most(one.hour_after)}{one.hour_after.value / 1e9:.1f} GB"
     if one.hour_before is None:
         return after
-    return f"{before} to {after}\n{one.hour_after.value / one.hour_before:.0%}"
+    share = one.hour_after.value / one.hour_before
+    return f"{before} to {after}\n{f'{share:.0%}' if share >= 0.01 else 'under 1%'}"
 
 
 def _at_most(number: Number) -> str:
@@ -185,19 +197,20 @@ def _heavier(one: Estimate) -> bool:
     return one.hour_after is not None and one.hour_before is not None and one.hour_after.value > one.hour_before
 
 
-def _work_words(one: Estimate, kind: Kind) -> str:
+def _work_words(one: Estimate) -> str:
     if one.pixels is None:
         return ""
-    return f"{one.work.value:.2f} h\nan hour" if one.work is not None else "not\nmeasured"
+    return f"{one.work.value:.2f} h an hour" if one.work is not None else UNKNOWN
 
 
-def _headroom_words(one: Estimate, kind: Kind) -> str:
+def _headroom_words(one: Estimate) -> str:
     before = _times(one.headroom_before) if one.headroom_before is not None else "?"
     if one.headroom_before is None and one.headroom_after is None:
-        return "not\nmeasured"
+        return UNKNOWN if one.pixels is None else ""
     if one.pixels is None:
         return before
-    return f"{before} to\n{_times(one.headroom_after.value) if one.headroom_after is not None else '?'}"
+    after = _times(one.headroom_after.value) if one.headroom_after is not None else "?"
+    return f"{before} to {after}"
 
 
 def _times(ratio: float) -> str:

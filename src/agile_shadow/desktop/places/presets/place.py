@@ -25,6 +25,7 @@ from ....core.presets import EXAMPLES, Preset, describes, save_preset, suggested
 from ....core.project import set_standing_preset, standing_preset
 from ....core.shelves import Shelf, shelf_for, user_shelves
 from ... import theme
+from ...flow import Flow
 from ...measuring import Measuring
 from ...work import Work
 from .library_list import LibraryList
@@ -80,7 +81,7 @@ class PresetsPlace(QWidget):
         for widget, least in ((self.library, 130), (self._middle(), 330), (self._right(), 330)):
             widget.setMinimumWidth(least)
             splitter.addWidget(widget)
-        splitter.setSizes([160, 490, 490])
+        splitter.setSizes([150, 480, 510])
         splitter.setStretchFactor(0, 0)
         splitter.setStretchFactor(1, 2)
         splitter.setStretchFactor(2, 2)
@@ -118,21 +119,17 @@ class PresetsPlace(QWidget):
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         layout.addWidget(self.message)
-        row = QHBoxLayout()
         self.for_new = QCheckBox("for new projects too")
         self.for_new.setToolTip("Makes it the standing preset of every new project")
         self.for_new.toggled.connect(self._set_for_new)
-        self.save = QPushButton("Save this preset")
+        self.save = QPushButton("Save")
+        self.save.setToolTip("Save this preset in your library")
         self.save.clicked.connect(self._save)
         self.use = QPushButton("Make it the standing preset")
         self.use.setToolTip("It runs on whatever is brought into this project")
         self.use.setObjectName("main")
         self.use.clicked.connect(self._use)
-        row.addWidget(self.save)
-        row.addStretch(1)
-        row.addWidget(self.for_new)
-        row.addWidget(self.use)
-        layout.addLayout(row)
+        layout.addWidget(Flow(self.save, self.use, self.for_new))
         return middle
 
     def _right(self) -> QWidget:

@@ -45,9 +45,13 @@ class CandidatesPlot(QWidget):
         self.plot.hideButtons()
         self.plot.setMouseEnabled(False, False)
         self.plot.setLogMode(True, True)
-        self.points = pg.ScatterPlotItem(hoverable=True, tip=self._tip)
-        self.points.sigClicked.connect(self._pressed)
-        self.plot.addItem(self.points)
+        self.legend = self.plot.addLegend(offset=(-4, 2), colCount=2, labelTextSize="8pt")
+        self._items: dict[str, pg.ScatterPlotItem] = {}
+        for codec in CODECS:
+            item = pg.ScatterPlotItem(hoverable=True, tip=self._tip, symbol=_SHAPES[codec.name], name=codec.label)
+            item.sigClicked.connect(self._pressed)
+            self.plot.addItem(item)
+            self._items[codec.name] = item
         layout.addWidget(self.plot, 1)
         self.says = QLabel("")
         self.says.setObjectName("quiet")
@@ -88,20 +92,38 @@ class CandidatesPlot(QWidget):
             axis.setPen(theme.colour("quiet"))
             axis.setTextPen(text)
             axis.setLabel(name, color=text.name())
-        self.points.setData(
-            [
-                {
-                    "pos": (math.log10(one.bytes_per_hour / 1e9), math.log10(one.headroom)),
-                    "symbol": _SHAPES[one.codec],
-                    "size": 15 if one is chosen else 10,
-                    "pen": pg.mkPen(focus if one is chosen else text, width=2 if one is chosen else 1),
-                    "brush": pg.mkBrush(focus if one is chosen else theme.colour("raised")),
-                    "data": one,
-                }
-                for one in self._shown
-            ]
-        )
+        self.plot.setBackground(theme.colour("panel"))
+        self.legend.setLabelTextColor(text)
+        for codec, item in self._items.items():
+            item.setPen(pg.mkPen(text))
+            item.setBrush(pg.mkBrush(theme.colour("raised")))
+            item.setData(
+                [
+                    {
+                        "pos": (math.log10(one.bytes_per_hour / 1e9), math.log10(one.headroom)),
+                        "size": 15 if one is chosen else 9,
+                        "pen": pg.mkPen(focus if one is chosen else text, width=2 if one is chosen else 1),
+                        "brush": pg.mkBrush(focus if one is chosen else theme.colour("raised")),
+                        "data": one,
+                    }
+                    for one in self._shown
+                    if one.codec == codec
+                ]
+            )
+        self._leave_room()
         self.says.setText(self._words(kind, chosen))
+
+    def _leave_room(self) -> None:
+        """The legend stands to the right of the points."""
+        if self._shown:
+            places = [math.log10(one.bytes_per_hour / 1e9) for one in self._shown]
+            span = max(places) - min(places) or 1.0
+            self.plot.setXRange(min(places) - 0.05 * span, max(places) + 0.75 * span, padding=0)
+
+    @property
+    def points(self) -> list[pg.SpotItem]:
+        """All points on the plot."""
+        return [point for item in self._items.values() for point in item.points()]
 
     def _chosen(self) -> Candidate | None:
         wanted = self._preset.proxies if self._preset is not None else None

@@ -17,7 +17,7 @@ from .marks_editor import MarksEditor
 from .sizes import SizeField
 
 _PROOF_WORDS = {
-    "xxh128": "xxh128", "xxh64": "xxh64", "md5": "MD5", "sha1": "SHA-1", "size": "its size only (weaker: no checksum)",
+    "xxh128": "xxh128", "xxh64": "xxh64", "md5": "MD5", "sha1": "SHA-1", "size": "its size only (weaker)",
 }  # fmt: skip
 _RATES = ("24000/1001", "24/1", "25/1", "30000/1001", "30/1", "48/1", "50/1", "60000/1001", "60/1")
 
