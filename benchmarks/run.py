@@ -17,7 +17,9 @@ import av
 
 from agile_shadow.core.ingest.copying import copy_file
 from agile_shadow.core.media import probe
+from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
+from estimates import measure_estimates
 from footage import demo_card, heavy_clip
 from window import measure_window
 
@@ -74,12 +76,13 @@ def bench_proxies(folder: Path) -> None:
     clip = heavy_clip(folder)
     info = probe(clip)  # an ingest knows it from the copy
     for codec, wanted in (("dnxhr-lb", 1.2), ("h264", 1.3)):
+        wanted_proxies = Proxies(codec=codec, scale=Fraction(1, 4))
         times: dict[str, list[float]] = {"decode": [], "plain": [], "ours": []}
         for number in range(ROUNDS):  # side by side in each round: the machine's own pace wanders
             times["decode"].append(seconds(lambda: decode(clip)))
             target = folder / f"plain_{codec}_{number}.mov"
             times["plain"].append(seconds(lambda target=target, codec=codec: plain_proxy(clip, target, codec)))
-            request = ProxyRequest(clip, folder / f"ours_{codec}_{number}.mov", Fraction(1, 4), codec, info)
+            request = ProxyRequest(clip, folder / f"ours_{codec}_{number}.mov", wanted_proxies, info)
             times["ours"].append(seconds(lambda request=request: make_proxy(request, quiet)))
         told(
             f"quarter-size {codec} proxy of a UHD HEVC clip, against bare decoding",
@@ -104,7 +107,7 @@ def bench_copy(folder: Path) -> None:
     for number in range(ROUNDS):
         plain, ours = folder / f"plain{number}.bin", folder / f"ours{number}.bin"
         one = seconds(lambda plain=plain: _cp_flush_reread(source, plain))
-        two = seconds(lambda ours=ours: copy_file(source, ours, "xxh128", quiet))
+        two = seconds(lambda ours=ours: copy_file(source, (ours,), "xxh128"))
         ratios.append(two / one)
         plain.unlink()
         ours.unlink()
@@ -132,13 +135,16 @@ def told(what: str, value: float, wanted: float, unit: str = "") -> None:
 
 def main() -> int:
     folder = Path(tempfile.mkdtemp(prefix="bench-", dir=demo_card().parent))
-    only = sys.argv[1] if len(sys.argv) > 1 else ""  # proxies, copy or window; all without a word
+    only = sys.argv[1] if len(sys.argv) > 1 else ""  # proxies, copy, estimates or window; all without a word
     os.environ.setdefault("AGILE_SHADOW_HOME", str(folder / "profile"))
     try:
         if only in ("", "proxies"):
             bench_proxies(folder)
         if only in ("", "copy"):
             bench_copy(folder)
+        if only in ("", "estimates"):
+            for what, value, wanted, unit in measure_estimates(folder):
+                told(what, value, wanted, unit)
         if only in ("", "window"):
             for what, value, wanted, unit in measure_window(folder):
                 told(what, value, wanted, unit)

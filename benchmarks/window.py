@@ -11,6 +11,7 @@ import psutil
 from PySide6.QtCore import QEventLoop, QObject, Qt, QTimer
 from PySide6.QtTest import QTest
 
+from agile_shadow.core.presets import CODECS
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.desktop.__main__ import make_app
 from agile_shadow.desktop.folders import Folders
@@ -65,9 +66,7 @@ def measure_window(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     app = make_app(["bench"])
     project = folder / "film" / "Bench.otio"
     work = Work(ProjectSession.open(project))
-    window = MainWindow(
-        work, Folders(demo_card(), folder / "Boathouse", folder / "Laptop", folder), False, measure=False
-    )
+    window = MainWindow(work, Folders(demo_card(), folder / "Boathouse", folder / "Laptop", folder), False)
     window.show()
     until(lambda: window.ingest.start.isEnabled())
     window.command("place_3")
@@ -82,8 +81,27 @@ def measure_window(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     yield "memory of the window at ingest and play", watch.memory, 700, " MB"
     flips = sorted(_flips(window))
     yield "from key press to the other picture, on a proxy, 95th percentile", float(np.percentile(flips, 95)), 50, " ms"
+    yield (
+        "from a change in the preset's sentence to its numbers, 95th percentile",
+        float(np.percentile(list(_changes(window)), 95)),
+        100,
+        " ms",
+    )
     window.close()
     app.processEvents()
+
+
+def _changes(window: MainWindow) -> Iterator[float]:
+    """Milliseconds from choosing another codec to the numbers beside it being painted."""
+    window.command("place_1")
+    pause(0.5)
+    place = window.presets
+    box = place.sentence.fields["proxies.codec"].box
+    for number in range(3 * len(CODECS)):
+        begun = time.perf_counter()
+        box.setCurrentIndex(number % box.count())
+        place.outlook.table.viewport().repaint()
+        yield 1000 * (time.perf_counter() - begun)
 
 
 def _play_a_while(window: MainWindow, watch: Stretch) -> None:

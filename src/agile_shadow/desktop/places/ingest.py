@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QSignalBlocker, Qt, QTimer
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QFrame,
@@ -81,6 +82,7 @@ class IngestPlace(QWidget):
         self._work = work
         self._listing: SourceListing | None = None
         self._whole: SourceListing | None = None
+        self._brought = False
         self._reading = 0
         self._free = 0
         self._build()
@@ -147,6 +149,10 @@ class IngestPlace(QWidget):
         self.preset.setAccessibleName("Preset")
         self.preset.currentIndexChanged.connect(self._preset_changed)
         layout.addWidget(self.preset)
+        self.by_itself = QCheckBox("It runs by itself on what I bring in")
+        self.by_itself.setToolTip("A source that you choose is ingested at once with the standing preset")
+        self.by_itself.toggled.connect(self._set_by_itself)
+        layout.addWidget(self.by_itself)
         self.describes = QLabel("")
         self.describes.setObjectName("quiet")
         self.describes.setWordWrap(True)
@@ -210,8 +216,19 @@ class IngestPlace(QWidget):
 
     def _choose(self, edit: QLineEdit, title: str) -> None:
         chosen = QFileDialog.getExistingDirectory(self, title, edit.text())
-        if chosen:
+        if chosen and edit is self.source:
+            self.bring_in(Path(chosen))
+        elif chosen:
             edit.setText(chosen)
+
+    def bring_in(self, source: Path) -> None:
+        """A source the user brought in: the standing preset runs on it by itself where that is wished."""
+        project = self._work.session.project
+        self._brought = project.by_itself and project.preset is not None and self._work.ingest is None
+        if self._brought and project.preset is not None:
+            self.preset.setCurrentText(project.preset.name)
+        self.source.setText(str(source))
+        self._refresh_timer.start()
 
     def _read(self) -> None:
         source = self.source.text().strip()
@@ -235,6 +252,9 @@ class IngestPlace(QWidget):
             return  # overtaken
         self._whole, problem, self._free = answer
         self._show_listing(self._taken(), problem)
+        if self._brought and self.start.isEnabled():
+            self._start()
+        self._brought = False
 
     def _taken(self) -> SourceListing | None:
         """What the preset takes of what was found."""
@@ -351,6 +371,10 @@ class IngestPlace(QWidget):
         if preset is None:
             return
         self.describes.setText(describes(preset))
+        standing = self._work.session.project.preset
+        self.by_itself.setVisible(standing == preset)
+        with QSignalBlocker(self.by_itself):
+            self.by_itself.setChecked(self._work.session.project.by_itself)
         self._take_shelves(preset)
         copying = preset.originals.do == "copy"
         again = preset.originals.second_copy or (preset.proxies is not None and preset.proxies.second_copy)
@@ -364,6 +388,10 @@ class IngestPlace(QWidget):
                 widget.setVisible(shown)
         if self._whole is not None and self._work.ingest is None:
             self._show_listing(self._taken())
+
+    def _set_by_itself(self, on: bool) -> None:
+        label = "Standing preset runs by itself" if on else "Standing preset waits to be started"
+        self._work.session.edit(label, lambda project: replace(project, by_itself=on))
 
     def _take_shelves(self, preset: Preset) -> None:
         """Fill in the folders of the shelves that the preset names."""

@@ -114,7 +114,12 @@ class Outlook(QWidget):
     def _fill(self, row: int, kind: Kind, one: Estimate, preset: Preset) -> None:
         work = f"{_work_words(one)}\n{_headroom_words(one)}".strip()
         data = _data_words(kind, one)
-        texts = (_kind_words(kind), _proxy_words(one, preset), f"{data}\n{work}" if self._narrow else data, work)
+        texts = (
+            _kind_words(kind),
+            _proxy_words(one, preset),
+            f"{data}\n{self._below(one)}" if self._narrow else data,
+            work,
+        )
         tip = "\n".join([*(_taken_words(one)), *one.notes]) or texts[0]
         for column, text in enumerate(texts):
             item = self.table.item(row, column)
@@ -125,6 +130,11 @@ class Outlook(QWidget):
             item.setToolTip(tip)
             warn = column == 2 and _heavier(one)
             item.setForeground(theme.colour("warn" if warn else "text"))
+
+    @staticmethod
+    def _below(one: Estimate) -> str:
+        headroom = _headroom_words(one)
+        return f"{_work_words(one)}\nheadroom {headroom}" if headroom else _work_words(one)
 
     def _show_notes(self) -> None:
         said: dict[str, list[str]] = {}
