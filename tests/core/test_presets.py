@@ -2,6 +2,7 @@ import json
 from fractions import Fraction
 from pathlib import Path
 
+import jsonschema
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,12 +15,17 @@ from agile_shadow.core.presets import (
     Preset,
     Proxies,
     describes,
+    fill_path,
     find_preset,
     list_presets,
     load_preset,
+    preset_text,
     save_preset,
+    schema,
+    suggested_name,
 )
 from agile_shadow.core.presets.library import parse_preset
+from agile_shadow.core.presets.tokens import check_folders
 from tests.footage import refusal
 
 presets = st.builds(
@@ -39,6 +45,54 @@ presets = st.builds(
 def test_a_preset_comes_back_from_its_file_values(preset: Preset) -> None:
     assert parse_preset(json.loads(json.dumps(preset.to_json()))) == preset
     assert describes(preset).endswith(".")
+
+
+SAMPLES = Path(__file__).parent / "samples"
+
+
+def test_files_of_every_version_are_read(tmp_path: Path) -> None:
+    old = load_preset(SAMPLES / "preset-1.json")
+    assert old.version == 2 and old.proxies is not None and old.proxies.codec == "dnxhr-lb"
+    assert old.takes.skip_known is False  # version 1 copied again what lay elsewhere, and so does this preset
+    whole = load_preset(SAMPLES / "preset-2.json")
+    assert preset_text(whole) == (SAMPLES / "preset-2.json").read_text()
+    assert len(whole.proxies.marks if whole.proxies else ()) == 3
+    assert preset_text(load_preset(save_preset(whole, tmp_path / "again.json"))) == preset_text(whole)
+
+
+def test_the_published_schema_is_the_programs_and_takes_its_files() -> None:
+    published = json.loads((Path(__file__).parents[2] / "docs" / "preset.schema.json").read_text())
+    assert published == schema()
+    validator = jsonschema.Draft202012Validator(published)
+    for preset in (*list_presets(), load_preset(SAMPLES / "preset-2.json")):
+        validator.validate(preset.to_json())
+    broken = {**find_preset("Quick cut").to_json(), "when": {"at_a_time": 0}}
+    assert not validator.is_valid(broken)
+
+
+def test_a_preset_describes_itself_and_suggests_its_name() -> None:
+    whole = load_preset(SAMPLES / "preset-2.json")
+    for words in ("24000/1001", "sha1", "540 lines", "headroom is below 2x", "stereo", "flat.cube", "21:30", "mains"):
+        assert words in describes(whole) or words == "24000/1001"
+    assert suggested_name(whole) == "540 lines H.264, short groups at 6.5 Mb/s, where needed, marked"
+    assert suggested_name(find_preset("Quick cut")) == "Quarter DNxHR LB"
+
+
+@given(
+    st.lists(st.sampled_from(["{name}", "{reel}", "{counter:3}", "a", "/", ".", "..", " ", "\\", "*", "{", "}"])).map(
+        "".join
+    )
+)
+def test_no_pattern_leads_out_of_its_folder(pattern: str) -> None:
+    try:
+        check_folders(pattern)
+    except ValueError:
+        return
+    if not pattern:
+        return
+    filled = fill_path(pattern, {"name": "../../x", "reel": "/etc", "counter": "7"})
+    parts = filled.split("/")
+    assert all(part not in ("", ".", "..") and not part.startswith(".") for part in parts)
 
 
 def test_saved_presets_are_found_by_name_and_file() -> None:
