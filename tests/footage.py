@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
+from typer.testing import CliRunner
+
+from agile_shadow.cli import app
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
@@ -29,6 +34,14 @@ def ingest(card: Path, project: Path, chosen: Preset | None = None) -> IngestRep
         return IngestRun(request, session, JobStore()).run()
     finally:
         session.close()
+
+
+def here(*arguments: object) -> tuple[int, dict[str, Any], str]:
+    """The command line without a process of its own: exit status, JSON answer, what was said."""
+    done = CliRunner().invoke(app, [*map(str, arguments), "--json"])
+    if done.exception is not None and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return done.exit_code, json.loads(done.stdout) if done.stdout else {}, done.stderr
 
 
 def code_in(reader: FrameReader, number: int) -> tuple[int, int] | None:

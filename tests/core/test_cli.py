@@ -6,7 +6,7 @@ from pathlib import Path
 from agile_shadow.core.stand_ins import CLIPS
 from agile_shadow.core.stand_ins.card import CUT_OFF
 from tests.core.test_ingest import cli
-from tests.footage import ingest
+from tests.footage import here, ingest
 
 
 def test_probe_answers_for_the_good_and_fails_for_the_bad(drawn_card: Path) -> None:
@@ -21,7 +21,7 @@ def test_probe_answers_for_the_good_and_fails_for_the_bad(drawn_card: Path) -> N
 
 
 def test_presets_are_listed_with_what_they_do() -> None:
-    status, answer, _said = cli("presets", "list")
+    status, answer, _said = here("presets", "list")
     listed = {preset["name"]: preset for preset in answer["presets"]}
     assert status == 0
     assert {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}.items() <= listed["Quick cut"]["proxies"].items()
@@ -39,12 +39,12 @@ def test_bad_input_is_one_sentence_and_a_status(card: Path, tmp_path: Path) -> N
         (["clips", "--project", tmp_path / "gone.otio"], "gone.otio"),
         (["export", "--project", tmp_path / "no.otio", "--out", tmp_path / "f.mp4"], "no.otio"),
     ):
-        status, answer, said = cli(*arguments)
+        status, answer, said = here(*arguments)
         assert status != 0 and answer == {} and word in said and "Traceback" not in said
     assert not (tmp_path / "o").exists()
 
 
 def test_an_empty_timeline_is_not_exported(card: Path, tmp_path: Path) -> None:
     ingest(card, tmp_path / "f" / "p.otio")
-    status, answer, said = cli("export", "--project", tmp_path / "f" / "p.otio", "--out", tmp_path / "film.mp4")
+    status, answer, said = here("export", "--project", tmp_path / "f" / "p.otio", "--out", tmp_path / "film.mp4")
     assert (status, answer) == (1, {}) and "empty" in said

@@ -11,6 +11,7 @@ import pytest
 from agile_shadow.core.errors import ExportError
 from agile_shadow.core.export import ExportRequest, final_check, run_export
 from agile_shadow.core.media import FrameReader, SoundReader, probe
+from agile_shadow.core.presets import Mark, Preset, Proxies
 from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.timeline import append
 from tests.footage import NUMBERS, codes, ingest, refusal
@@ -20,7 +21,8 @@ CUT = (("A001C002", 3, 12), ("PCK_0007", 10, 20), ("00004", 0, 10))
 
 @pytest.fixture
 def project(card: Path, tmp_path: Path) -> Project:
-    ingest(card, tmp_path / "film" / "p.otio")
+    marked = Proxies(scale=Fraction(1, 2), codec="h264", marks=(Mark(text="PROXY", size=0.5, x=0.5, y=0.5),))
+    ingest(card, tmp_path / "film" / "p.otio", Preset(name="Marked", proxies=marked))
     project = replace(load_project(tmp_path / "film" / "p.otio"), showing="proxies")
     for name, first, count in CUT:
         clip = next(clip for clip in project.clips if clip.name == name)
@@ -64,6 +66,11 @@ def test_the_film_has_the_frames_of_the_timeline_from_the_originals(
             f.reformat(format="gray").to_ndarray().astype(float) for f in (film.frame(4), original.frame(7))
         )
     assert np.abs(mine[:540] - theirs[:540]).mean() < 3  # all the original's detail and grain, not the proxy's
+    made = project.path(clip.proxies[0].file)
+    assert made is not None
+    with FrameReader(made) as proxy:
+        marked = proxy.frame(7).reformat(960, 540, format="gray").to_ndarray().astype(float)
+    assert np.abs(marked - theirs[:540]).mean() > 10  # the proxy bears a large mark, the film does not
     sound = SoundReader(out).read(0, 48_000)
     loud = int(np.argmax(np.abs(sound[:, 0]) > 0.1))
     assert abs(loud - 48_000 * 22 // 25) < 200  # the clunk of frame 0 of the last block

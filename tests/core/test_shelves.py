@@ -26,8 +26,7 @@ from agile_shadow.core.shelves import (
     user_shelves,
     volume_of,
 )
-from tests.core.test_ingest import cli
-from tests.footage import refusal
+from tests.footage import here, refusal
 
 
 def shelf(root: Path, name: str = "Laptop", role: str = "proxies", **more: str) -> Shelf:
@@ -107,17 +106,17 @@ def test_a_project_keeps_identities_and_reads_files_without_them(tmp_path: Path)
 def test_an_ingest_finds_its_folders_by_itself(card: Path, tmp_path: Path) -> None:
     for name, role in (("Boathouse", "originals"), ("Laptop", "proxies")):
         (tmp_path / name).mkdir()
-        assert cli("shelves", "--add", tmp_path / name, "--role", role)[0] == 0
-    listed = cli("shelves")[1]["shelves"]
+        assert here("shelves", "--add", tmp_path / name, "--role", role)[0] == 0
+    listed = here("shelves")[1]["shelves"]
     assert [(one["name"], one["present"]) for one in listed] == [("Boathouse", True), ("Laptop", True)]
-    report = cli("ingest", card / "PHONE", "--preset", "Small laptop", "--project", tmp_path / "p.otio")[1]
+    report = here("ingest", card / "PHONE", "--preset", "Small laptop", "--project", tmp_path / "p.otio")[1]
     assert report["paired"] == 1 and any((tmp_path / "Laptop").rglob("*.mov"))
     session = ProjectSession.open(tmp_path / "p.otio")
     preset = Preset(name="Standing", proxies=None)
     session.edit("x", lambda project: replace(project, preset=preset))
     session.close()
-    assert cli("ingest", card / "CAMCORDER", "--project", tmp_path / "p.otio")[1]["copied"] == 2
-    status, _answer, said = cli("ingest", card / "CAMCORDER", "--project", tmp_path / "other.otio")
+    assert here("ingest", card / "CAMCORDER", "--project", tmp_path / "p.otio")[1]["copied"] == 2
+    status, _answer, said = here("ingest", card / "CAMCORDER", "--project", tmp_path / "other.otio")
     assert status == 1 and "standing" in said
     with pytest.raises(ShadowError):
         request_for(card, Preset(name="x", originals=Originals(second_copy=True)), new_project("q"), Folders())

@@ -277,9 +277,7 @@ def test_a_trial_is_made_looked_at_and_taken_over(qtbot: QtBot, film: Path, open
     spin = dialog.seconds
     spin.setValue(0.4)
     qtbot.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(
-        lambda: len(dialog.results) == 3 and all(p._image is not None for p in dialog.panes), timeout=60_000
-    )
+    qtbot.waitUntil(lambda: len(dialog.results) == 3 and all(p.shows for p in dialog.panes), timeout=60_000)
     by_name = {result.preset: result for result in dialog.results}
     assert by_name["Finer picture"].likeness > by_name["Small laptop"].likeness > 0.5
     assert "headroom" in dialog.facts[2].text() and "likeness" in dialog.facts[2].text()
@@ -371,3 +369,27 @@ def test_codecs_show_only_what_they_can_be_told(qtbot: QtBot, film: Path, open_w
         assert isinstance(window.presets.sentence.size.lines, QSpinBox)
         wanted = window.presets.preset().proxies
         assert wanted is not None and wanted.codec == codec.name
+
+
+def test_the_tab_key_alone_reaches_every_field(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = opened(qtbot, open_window(film))
+    place = window.presets
+    for button in place.sentence.more.values():
+        button.setChecked(True)
+    qtbot.mouseClick(place.sentence.marks.add, Qt.MouseButton.LeftButton)
+    place.list.setFocus()
+    reached = set()
+    for _ in range(140):
+        qtbot.keyClick(QApplication.focusWidget(), Key.Key_Tab)
+        reached.add(QApplication.focusWidget())
+    fields = [*place.sentence.fields.values(), place.sentence.make, *place.sentence.marks.fields]
+    missed = [field.path for field in fields if field.isVisible() and field.focusProxy() not in reached]
+    assert missed == []
+    assert {
+        place.save,
+        place.use,
+        place.trial,
+        place.suggest,
+        place.library.duplicate,
+        place.sentence.marks.add,
+    } <= reached

@@ -70,8 +70,10 @@ def take(folder: Path, home: Path) -> None:
     panel.seek(30)
     until(lambda: panel.viewer.mark_text.startswith("ORIGINAL") and panel.viewer.picture is not None, 20)
     _save(window, folder, "pairs")
-    window.command("place_1")
-    _save(window, folder, "presets")
+    _presets(window, folder)
+    window.command("place_6")
+    until(lambda: len(window.storage.cards) > 1, 20)
+    _save(window, folder, "storage")
     window.command("place_5")
     until(lambda: window.export.check is not None, 20)
     _save(window, folder, "export")
@@ -82,6 +84,38 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "timeline-paper")
     window.close()
     app.processEvents()
+
+
+def _presets(window: MainWindow, folder: Path) -> None:
+    """The place with everything measured, marks, sizes against headroom, and a trial."""
+    window.command("place_1")
+    place, measuring = window.presets, window.measuring
+    _settle(window, 1.5)
+    until(lambda: not measuring.now and not measuring.waiting)
+    _save(window, folder, "presets")
+    place.tabs.setCurrentWidget(place.plot)
+    place.plot.measure.click()
+    until(lambda: len(place.plot.points) > 20)
+    _save(window, folder, "presets-sizes")
+    place.tabs.setCurrentWidget(place.picture)
+    place.library.choose("For viewing, marked")
+    place.sentence.more["Take"].setChecked(True)
+    _settle(window, 1.5)
+    until(lambda: not measuring.now and not measuring.waiting)
+    _save(window, folder, "presets-marks")
+    place.trial.click()
+    dialog = place.trial_dialog
+    dialog.clip.setCurrentIndex(next(n for n, s in enumerate(dialog.samples) if s.path.stem == "A001C001"))
+    for box, name in zip(dialog.choices[1:], ("Quick cut", "Finer picture"), strict=False):
+        box.setCurrentText(name)
+    dialog.seconds.setValue(0.5)
+    dialog.start.click()
+    until(lambda: len(dialog.results) == 3 and all(pane.shows for pane in dialog.panes))
+    dialog.look_at(0.42, 0.45)
+    _settle(window)
+    dialog.grab().save(str(folder / "trial.png"))
+    dialog.reject()
+    place.library.choose("Quick cut")
 
 
 def _items(work: Work) -> tuple[ItemState, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -44,7 +45,8 @@ class Measurements:
     def __init__(self, path: Path | None = None) -> None:
         self._path = path or state_folder() / "machine.sqlite"
         self._path.parent.mkdir(parents=True, exist_ok=True)
-        self._known: dict[tuple[str, str], Kept] = {}
+        self._known: dict[str, dict[str, Kept]] = {}  # by kind, read once: asked for thousands of clips at a time
+        self._lock = threading.Lock()
         with self._connected() as db:
             db.executescript(_TABLE)
 
@@ -60,22 +62,24 @@ class Measurements:
 
     def keep(self, kind: str, key: str, value: dict[str, Any]) -> None:
         """Remember a measured value."""
-        self._known.pop((kind, key), None)
+        found = Kept(value, time.time())
+        known = self._all(kind)
         with self._connected() as db:
             db.execute(
-                "INSERT OR REPLACE INTO measurements VALUES (?, ?, ?, ?)", (kind, key, json.dumps(value), time.time())
+                "INSERT OR REPLACE INTO measurements VALUES (?, ?, ?, ?)", (kind, key, json.dumps(value), found.taken)
             )
+        with self._lock:
+            known[key] = found
 
     def kept(self, kind: str, key: str) -> Kept | None:
-        """A value measured earlier, if any."""
-        if (kind, key) in self._known:
-            return self._known[kind, key]
-        with self._connected() as db:
-            row = db.execute("SELECT value, taken FROM measurements WHERE kind=? AND key=?", (kind, key)).fetchone()
-        if row is None:
-            return None
-        found = self._known[kind, key] = Kept(json.loads(row[0]), float(row[1]))
-        return found
+        """A value measured earlier, if any; what another program measured meanwhile is not seen."""
+        return self._all(kind).get(key)
+
+    def _all(self, kind: str) -> dict[str, Kept]:
+        with self._lock:
+            if kind not in self._known:
+                self._known[kind] = self.all_of(kind)
+            return self._known[kind]
 
     def all_of(self, kind: str) -> dict[str, Kept]:
         """All values of a kind by key."""

@@ -111,6 +111,8 @@ class IngestRun:
         self._waits = ""
         self._second = 0
         self._beside: list[Path] = []
+        self._by_source: dict[str, str] = {}
+        self._by_size: defaultdict[int, list[str]] = defaultdict(list)
         self._begun = time.monotonic()
         self._job: int | None = None
         self._context = Context(request.source, session.project.name, request.preset.name)
@@ -199,6 +201,9 @@ class IngestRun:
 
     def _begin(self, listing: SourceListing) -> None:
         copying = self._preset.originals.do == "copy"
+        for clip in self._session.project.clips:
+            self._by_source.setdefault(clip.source, clip.id)
+            self._by_size[clip.original.size].append(clip.id)
         roots = self.request.roots(self._session.path.parent)
         for folder in roots.written():
             folder.mkdir(parents=True, exist_ok=True)
@@ -221,7 +226,7 @@ class IngestRun:
         if self._preset.originals.second_copy and self.request.second is not None:
             roots.append(self.request.second)
         for root in roots:
-            needed = sum(f.size for f in listing.files if not exists(root / f.path))
+            needed = sum(f.size for f in listing.files if not self._lies_there(f, root))
             free = free_room(root)
             if needed > free:
                 raise ShadowError(
@@ -229,6 +234,10 @@ class IngestRun:
                     root,
                     "Free some room there or choose another shelf.",
                 )
+
+    def _lies_there(self, file: SourceFile, root: Path) -> bool:
+        """Whether a file needs no room on a shelf any more: it is there by its name, or the project has it."""
+        return exists(root / file.path) or str(self.request.source / file.path) in self._by_source
 
     def _shelf(self, role: str, root: Path) -> Shelf:
         root = root.absolute()
@@ -383,18 +392,17 @@ class IngestRun:
         return record if same and here.st_size == there.st_size else None
 
     def _clip_from(self, source: Path) -> Clip | None:
-        return next((clip for clip in self._session.project.clips if clip.source == str(source)), None)
+        return self._session.project.clip(self._by_source.get(str(source), ""))
 
     def _same_size(self, file: SourceFile) -> tuple[Identity, ...]:
         """Originals of the project that may be this file by their size and can be told by their checksum."""
         project = self._session.project
         found = []
-        for clip in project.clips:
-            original = clip.original
-            if original.size == file.size and original.checksum_value:
-                path = project.place(original.file)
-                if path is not None and exists(path):
-                    found.append(Identity(clip.id, original.checksum, original.checksum_value))
+        for identity in self._by_size.get(file.size, ()):
+            clip = project.clip(identity)
+            path = project.place(clip.original.file) if clip is not None else None
+            if clip is not None and clip.original.checksum_value and path is not None and exists(path):
+                found.append(Identity(clip.id, clip.original.checksum, clip.original.checksum_value))
         return tuple(found)
 
     def _identified(self, file: SourceFile, request: CopyRequest, found: str) -> None:
@@ -419,6 +427,8 @@ class IngestRun:
         source = self.request.source / file.path
         clip = self._known_clip(source, result) or self._new_clip(file, result, result.info)
         self._session.absorb(lambda project: project.with_clip(project.clip(clip.id) or clip))
+        self._by_source[clip.source] = clip.id
+        self._by_size[clip.original.size].append(clip.id)
         self._after(file, clip)
 
     def _remember(self, file: SourceFile, result: CopyResult) -> None:
@@ -437,10 +447,11 @@ class IngestRun:
             )  # fmt: skip
 
     def _known_clip(self, source: Path, result: CopyResult) -> Clip | None:
-        for clip in self._session.project.clips:
-            if clip.original.checksum_value != result.value or clip.original.size != result.size:
-                continue
-            if self._session.project.place(clip.original.file) == result.path:
+        project = self._session.project
+        for identity in self._by_size.get(result.size, ()):
+            clip = project.clip(identity)
+            same = clip is not None and clip.original.checksum_value == result.value
+            if clip is not None and same and project.place(clip.original.file) == result.path:
                 return clip
         return None
 

@@ -192,8 +192,8 @@ class StoragePlace(QWidget):
         row = QHBoxLayout()
         title = QLabel("Shelves: named places, known again when a drive is mounted elsewhere or a folder renamed")
         title.setObjectName("quiet")
-        row.addWidget(title)
-        row.addStretch(1)
+        title.setWordWrap(True)
+        row.addWidget(title, 1)
         self.role = QComboBox()
         self.role.setAccessibleName("Role of a new shelf")
         for role in ROLES:

@@ -156,8 +156,7 @@ class PresetsPlace(QWidget):
 
     def entered(self) -> None:
         """The place was opened."""
-        self.refresh_table()
-        self._settle.start()
+        self._changed()
 
     def _pick(self, preset: Preset) -> None:
         self._shown = preset

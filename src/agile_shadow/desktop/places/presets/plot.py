@@ -6,7 +6,8 @@ import math
 from fractions import Fraction
 
 import pyqtgraph as pg
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import QPointF, QSignalBlocker, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.estimates import Candidate, Kind, kept_candidates
@@ -45,14 +46,17 @@ class CandidatesPlot(QWidget):
         self.plot.hideButtons()
         self.plot.setMouseEnabled(False, False)
         self.plot.setLogMode(True, True)
-        self.legend = self.plot.addLegend(offset=(-4, 2), colCount=2, labelTextSize="8pt")
         self._items: dict[str, pg.ScatterPlotItem] = {}
         for codec in CODECS:
-            item = pg.ScatterPlotItem(hoverable=True, tip=self._tip, symbol=_SHAPES[codec.name], name=codec.label)
+            item = pg.ScatterPlotItem(hoverable=True, tip=self._tip, symbol=_SHAPES[codec.name])
             item.sigClicked.connect(self._pressed)
             self.plot.addItem(item)
             self._items[codec.name] = item
-        layout.addWidget(self.plot, 1)
+        middle = QHBoxLayout()
+        middle.addWidget(self.plot, 1)
+        self.legend = _Legend()
+        middle.addWidget(self.legend)
+        layout.addLayout(middle, 1)
         self.says = QLabel("")
         self.says.setObjectName("quiet")
         self.says.setWordWrap(True)
@@ -93,7 +97,8 @@ class CandidatesPlot(QWidget):
             axis.setTextPen(text)
             axis.setLabel(name, color=text.name())
         self.plot.setBackground(theme.colour("panel"))
-        self.legend.setLabelTextColor(text)
+        self.legend.setVisible(bool(self._shown))
+        self.legend.update()
         for codec, item in self._items.items():
             item.setPen(pg.mkPen(text))
             item.setBrush(pg.mkBrush(theme.colour("raised")))
@@ -110,15 +115,17 @@ class CandidatesPlot(QWidget):
                     if one.codec == codec
                 ]
             )
-        self._leave_room()
+        self._mark_axes()
         self.says.setText(self._words(kind, chosen))
 
-    def _leave_room(self) -> None:
-        """The legend stands to the right of the points."""
-        if self._shown:
-            places = [math.log10(one.bytes_per_hour / 1e9) for one in self._shown]
-            span = max(places) - min(places) or 1.0
-            self.plot.setXRange(min(places) - 0.05 * span, max(places) + 0.75 * span, padding=0)
+    def _mark_axes(self) -> None:
+        """Plain round numbers on both axes, as many as there is room for."""
+        for side, values in (
+            ("bottom", [one.bytes_per_hour / 1e9 for one in self._shown]),
+            ("left", [one.headroom for one in self._shown]),
+        ):
+            if values:
+                self.plot.getAxis(side).setTicks([_round_ticks(min(values), max(values))])
 
     @property
     def points(self) -> list[pg.SpotItem]:
@@ -149,6 +156,41 @@ class CandidatesPlot(QWidget):
         if len(points):
             one: Candidate = points[0].data()
             self.taken.emit(one.codec, one.scale)
+
+
+def _round_ticks(low: float, high: float) -> list[tuple[float, str]]:
+    """(place on a logarithmic axis, text): 1, 2, 5 and their tenfolds; only tenfolds where the span is wide."""
+    steps = (1, 2, 5) if high / low < 60 else (1, 3) if high / low < 400 else (1,)
+    ticks = []
+    for power in range(-3, 6):
+        for step in steps:
+            value = step * 10.0**power
+            if low * 0.8 <= value <= high * 1.25:
+                ticks.append((math.log10(value), f"{value:g}"))
+    return ticks
+
+
+class _Legend(QWidget):
+    """Which shape stands for which codec."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(126)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.sans(8))
+        step = min(17.0, (self.height() - 4) / len(CODECS))
+        for number, codec in enumerate(CODECS):
+            middle = 4 + step * (number + 0.5)
+            painter.save()
+            painter.translate(9, middle)
+            pen, brush = pg.mkPen(theme.colour("text")), pg.mkBrush(theme.colour("raised"))
+            pg.graphicsItems.ScatterPlotItem.drawSymbol(painter, _SHAPES[codec.name], 9, pen, brush)
+            painter.restore()
+            painter.setPen(theme.colour("text"))
+            painter.drawText(QPointF(20, middle + 4), codec.label)
 
 
 def _name(one: Candidate | None) -> str:

@@ -61,6 +61,11 @@ class Pane(QWidget):
         self.zoom = 1.0
         self.centre = QPointF(0.5, 0.5)
 
+    @property
+    def shows(self) -> bool:
+        """Whether there is a picture."""
+        return self._image is not None
+
     def show_picture(self, pixels: Bgra | None, whole: tuple[int, int]) -> None:
         """A picture, and the original's (width, height) at which it is drawn."""
         self._pixels, self.whole = pixels, whole
@@ -263,7 +268,7 @@ class TrialDialog(QDialog):
             pane.kind = "original" if column == 0 else "proxy"
             pane.title = f"ORIGINAL {words.frame_size(info)}" if column == 0 else f"PROXY {name}"
             pane.setAccessibleName(name)
-            pane.looked.connect(self._point)
+            pane.looked.connect(self.look_at)
             facts = QLabel(f"{words.frame_size(info)}\n{rate:.1f} GB an hour" if column == 0 else "not made yet")
             self._panes.addWidget(pane, 0, column)
             self._panes.addWidget(facts, 1, column)
@@ -312,7 +317,8 @@ class TrialDialog(QDialog):
         for column, pixels in pictures.items():
             self.panes[column].show_picture(pixels, whole)
 
-    def _point(self, x: float, y: float) -> None:
+    def look_at(self, x: float, y: float) -> None:
+        """Show another part of the picture in all panes; 0 to 1 across and down."""
         self._centre = QPointF(min(1.0, max(0.0, x)), min(1.0, max(0.0, y)))
         self._look()
 
@@ -329,7 +335,7 @@ class TrialDialog(QDialog):
         if step is None:
             super().keyPressEvent(event)
             return
-        self._point(self._centre.x() + step[0], self._centre.y() + step[1])
+        self.look_at(self._centre.x() + step[0], self._centre.y() + step[1])
 
     def done(self, result: int) -> None:
         """Closed one way or another: nothing of it stays."""
