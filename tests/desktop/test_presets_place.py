@@ -237,7 +237,7 @@ def test_numbers_stand_beside_it_and_change_at_once(qtbot: QtBot, film: Path, op
     qtbot.waitUntil(lambda: window.measuring.waiting == 0 and not window.measuring.now, timeout=60_000)
     assert "to" in outlook.table.item(0, 2).text() and "x to" in outlook.table.item(0, 3).text()
     assert "clips need no proxy here" in outlook.need.text()
-    place.tabs.setCurrentWidget(place.plot)
+    place.tabs.setCurrentIndex(1)
     assert "Not measured yet" in place.plot.says.text()
     qtbot.mouseClick(place.plot.measure, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(place.plot.points) > 20, timeout=60_000)

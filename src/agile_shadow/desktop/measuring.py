@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass
@@ -34,6 +35,7 @@ from .work import Work
 
 log = logging.getLogger(__name__)
 _TICK = 250  # milliseconds
+_QUIET = 3.0  # seconds after the user last wanted something of a player
 ENOUGH_HEADROOM = 1.5  # from here on a clip plays well without a proxy, where the preset names no number
 
 
@@ -83,6 +85,7 @@ class Measuring(QObject):
         self._failed: dict[tuple[str, ...], str] = {}
         self._running: _Order | None = None
         self._future: Future[Any] | None = None
+        self._quiet_until = 0.0
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._tick)
@@ -150,8 +153,14 @@ class Measuring(QObject):
 
     # Doing
 
+    def stand_still(self) -> None:
+        """Pause at once, for a moment: the user wants the machine."""
+        self._quiet_until = time.monotonic() + _QUIET
+        if self._future is not None:
+            self._pool.pause()
+
     def _may_run(self) -> bool:
-        return not (self._work.busy or self._work.is_playing())
+        return not (self._work.busy or self._work.is_playing() or time.monotonic() < self._quiet_until)
 
     def _tick(self) -> None:
         if self._future is not None:

@@ -158,6 +158,8 @@ class MainWindow(QMainWindow):
         for panel in (self.pairs.panel, self.timeline.panel):
             panel.metered.connect(self.strip.show_meter)
             panel.picture_came.connect(self._show_counts)
+            panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
+        self.pairs.chosen.connect(self.measuring.stand_still)
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.setInterval(12_000)
@@ -282,6 +284,8 @@ class MainWindow(QMainWindow):
 
     def command(self, identity: str) -> None:
         """Do a command of the table; one that has no meaning in the open place does nothing."""
+        if identity in _PLAYING or identity == "switch":
+            self.measuring.stand_still()
         if self._typing() and identity not in ("keys", "save") and not identity.startswith("place_"):
             return
         if identity == "switch":

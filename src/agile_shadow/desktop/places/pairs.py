@@ -142,7 +142,6 @@ class PairsPlace(QWidget):
             f"{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
             f"{len(proxies)} proxies, {words.gigabytes(size)}{share}"
         )
-        self.sums.setToolTip(need_words(project, None, self._measuring))
         self.need.setText(need_words(project, None, self._measuring))
 
     def waiting(self) -> int:

@@ -8,7 +8,7 @@ import av
 import numpy as np
 from av.video.frame import VideoFrame
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QHideEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ....core.estimates import Kind, Sample
@@ -134,6 +134,11 @@ class MarkPicture(QWidget):
         height, width = pixels.shape[:2]
         self._image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGB32)
         self.update()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        """The large frame is let go of; it is read again when the picture is seen again."""
+        super().hideEvent(event)
+        self._frame, self._sample, self._base_of = None, None, ()
 
     # Painting and dragging
 

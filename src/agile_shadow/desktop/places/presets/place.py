@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import importlib
 from dataclasses import replace
+from typing import TYPE_CHECKING, Any, cast
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
@@ -31,9 +33,11 @@ from ...work import Work
 from .library_list import LibraryList
 from .outlook import Outlook
 from .picture import MarkPicture
-from .plot import CandidatesPlot
 from .sentence import Sentence
 from .trial import TrialDialog
+
+if TYPE_CHECKING:
+    from .plot import CandidatesPlot
 
 _SETTLED = 900  # milliseconds without a change before a preset is tried on footage
 
@@ -71,8 +75,7 @@ class PresetsPlace(QWidget):
         self.picture.moved.connect(self.sentence.marks.move_chosen)
         self.picture.chosen.connect(self.sentence.marks.choose)
         self.sentence.marks.list.currentIndexChanged.connect(self._show_picture)
-        self.plot = CandidatesPlot(self._measuring)
-        self.plot.taken.connect(self._take_candidate)
+        self._plot: Any = None
         outer = QHBoxLayout(self)
         outer.setContentsMargins(14, 12, 14, 12)
         splitter = QSplitter(Qt.Orientation.Horizontal)
@@ -140,13 +143,26 @@ class PresetsPlace(QWidget):
         layout.addWidget(self.outlook, 3)
         self.tabs = QTabWidget()
         self.tabs.addTab(self.picture, "Its picture")
-        self.tabs.addTab(self.plot, "Size against headroom")
+        self._plot_page = QWidget()
+        QVBoxLayout(self._plot_page).setContentsMargins(0, 0, 0, 0)
+        self.tabs.addTab(self._plot_page, "Size against headroom")
         self.tabs.currentChanged.connect(self._show_picture)
         layout.addWidget(self.tabs, 2)
         self.trial = QPushButton("Try it on a clip…")
         self.trial.clicked.connect(self._open_trial)
         layout.addWidget(self.trial)
         return right
+
+    @property
+    def plot(self) -> CandidatesPlot:
+        """The plot, made when it is first wanted: its package takes 30 MB that no other place needs."""
+        if self._plot is None:
+            self._plot = importlib.import_module(".plot", __package__).CandidatesPlot(self._measuring)
+            self._plot.taken.connect(self._take_candidate)
+            layout = self._plot_page.layout()
+            assert layout is not None
+            layout.addWidget(self._plot)
+        return cast("CandidatesPlot", self._plot)
 
     # Showing
 
@@ -205,11 +221,14 @@ class PresetsPlace(QWidget):
 
     def refresh_table(self) -> None:
         """Show what the edited preset does, from what is known now."""
-        self.outlook.show_preset(self._edited, self._work.session.project)
-        self._show_picture()
+        if self.isVisible():
+            self.outlook.show_preset(self._edited, self._work.session.project)
+            self._show_picture()
 
     def _show_picture(self) -> None:
-        if self.tabs.currentWidget() is self.plot:
+        if not self.isVisible():
+            return  # nothing is decoded for a place that nobody sees
+        if self.tabs.currentWidget() is self._plot_page:
             self.plot.show_kinds(self.outlook.kinds, self._edited)
         else:
             self.picture.show_preset(self._edited, self.outlook.kinds, self.sentence.marks.chosen)

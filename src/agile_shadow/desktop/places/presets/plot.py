@@ -91,7 +91,7 @@ class CandidatesPlot(QWidget):
         self.plot.setVisible(bool(self._shown))
         chosen = self._chosen()
         text, focus = theme.colour("text"), theme.colour("focus")
-        for side, name in (("bottom", "GB an hour"), ("left", "headroom (times its rate)")):
+        for side, name in (("bottom", "GB an hour"), ("left", "headroom")):
             axis = self.plot.getAxis(side)
             axis.setPen(theme.colour("quiet"))
             axis.setTextPen(text)
