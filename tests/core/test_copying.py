@@ -56,6 +56,36 @@ def test_a_write_that_fails_is_told_and_leaves_nothing(
     assert list(target.parent.iterdir()) == []
 
 
+def test_two_copies_come_from_one_reading_and_fail_together(
+    source: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    targets = (tmp_path / "one" / "clip.mov", tmp_path / "two" / "clip.mov")
+    read = []
+    real = os.readv
+
+    def counted(handle: int, buffers: list[bytearray]) -> int:
+        count = real(handle, buffers)
+        read.append(count if os.readlink(f"/proc/self/fd/{handle}") == str(source) else 0)
+        return count
+
+    monkeypatch.setattr(os, "readv", counted)
+    assert copy_file(source, targets, "xxh64")[0] == targets
+    assert sum(read) == source.stat().st_size
+    assert [target.read_bytes() == source.read_bytes() for target in targets] == [True, True]
+    for target in targets:
+        target.unlink()
+    write = os.write
+
+    def full(handle: int, data: bytes) -> int:
+        if "/two/" in os.readlink(f"/proc/self/fd/{handle}"):
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return write(handle, data)
+
+    monkeypatch.setattr(os, "write", full)
+    assert str(targets[1]) in refusal(lambda: copy_file(source, targets, "xxh64"))
+    assert [list(target.parent.iterdir()) for target in targets] == [[], []]
+
+
 def test_a_copy_that_reads_back_otherwise_is_refused(
     source: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

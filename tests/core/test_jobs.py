@@ -4,6 +4,7 @@ import threading
 from pathlib import Path
 from typing import Any
 
+import psutil
 import pytest
 
 from agile_shadow.core.errors import Cancelled, CopyError, WorkerDied
@@ -54,6 +55,29 @@ def test_a_cancelled_task_ends_and_its_worker_serves_on(tmp_path: Path) -> None:
         with pytest.raises(Cancelled):
             running.result(30)
         assert pool.submit(double, 3).result(30) == 6
+
+
+def test_a_paused_worker_stands_still_and_is_ended_all_the_same(tmp_path: Path) -> None:
+    pool = WorkerPool(1)
+    began = threading.Event()
+    running = pool.submit(until_cancelled, str(tmp_path / "flag"), lambda done: began.set())
+    assert began.wait(30)
+    (number,) = pool.process_ids
+    pool.pause()
+    _until_state(number, psutil.STATUS_STOPPED)
+    pool.resume()
+    began.clear()
+    assert began.wait(30)
+    pool.pause()
+    pool.close()
+    with pytest.raises(Cancelled):
+        running.result(0)
+    assert not psutil.pid_exists(number)
+
+
+def _until_state(number: int, wanted: str) -> None:
+    while psutil.Process(number).status() != wanted:
+        threading.Event().wait(0.01)
 
 
 def test_open_jobs_are_remembered_until_they_end(tmp_path: Path) -> None:

@@ -219,6 +219,23 @@ def test_the_standing_preset_of_a_project_and_of_new_ones(
     assert new.work.session.project.preset == standing_preset() == chosen
 
 
+def test_the_standing_preset_runs_by_itself_on_what_is_brought_in(
+    qtbot: QtBot, film: Path, card: Path, open_window: Opener
+) -> None:
+    window = open_window(film)
+    window.work.session.edit("x", lambda project: replace(project, preset=find_preset("Small laptop")))
+    window.ingest.reload_presets()
+    qtbot.mouseClick(window.ingest.by_itself, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    assert window.work.session.project.by_itself
+    clips = len(window.work.session.project.clips)
+    for plan in CLIPS[3:]:
+        (card / plan.path).unlink()
+    window.ingest.bring_in(card)
+    qtbot.waitUntil(lambda: window.work.last_report is not None, timeout=60_000)
+    assert window.work.last_report is not None and window.work.last_report.here_already == 6
+    assert len(window.work.session.project.clips) == clips
+
+
 def test_numbers_stand_beside_it_and_change_at_once(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     window = opened(qtbot, open_window(film))
     place, outlook = window.presets, window.presets.outlook

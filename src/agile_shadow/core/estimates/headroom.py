@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -74,7 +75,9 @@ def _decode_at_places(
     for number, place in enumerate(places):
         key = index.key_before(int(place * len(index)))
         container.seek(int(index.times[key]), stream=stream, backward=True)
-        count, took = _decode_for(container, stream, budget - seconds if short else budget / len(places))
+        allowed = budget - seconds if short else budget / len(places)
+        done = number / len(places)
+        count, took = _decode_for(container, stream, allowed, lambda done=done: report(done))  # type: ignore[misc]
         frames, seconds = frames + count, seconds + took
         report((number + 1) / len(places))
         if short and seconds >= min(budget, _ENOUGH):
@@ -82,11 +85,14 @@ def _decode_at_places(
     return frames, max(seconds, 1e-6)
 
 
-def _decode_for(container: InputContainer, stream: VideoStream, budget: float) -> tuple[int, float]:
+def _decode_for(
+    container: InputContainer, stream: VideoStream, budget: float, each: Callable[[], None]
+) -> tuple[int, float]:
     """Frames after the first one, and the seconds they took: what opening and filling the decoder costs is left out."""
     frames = -1
     begun = first = time.perf_counter()
     for _frame in container.decode(stream):
+        each()
         now = time.perf_counter()
         frames += 1
         if frames == 0:

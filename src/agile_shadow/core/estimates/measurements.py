@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from ..log import state_folder
 from ..media.sequence import status
+from ..state import opened, state_file
 
 _TABLE = """
 CREATE TABLE IF NOT EXISTS measurements (
@@ -43,28 +40,18 @@ class Measurements:
     """The file behind it; any thread may call any method. Deleting it costs only measuring again."""
 
     def __init__(self, path: Path | None = None) -> None:
-        self._path = path or state_folder() / "machine.sqlite"
+        self._path = path or state_file()
         self._path.parent.mkdir(parents=True, exist_ok=True)
         self._known: dict[str, dict[str, Kept]] = {}  # by kind, read once: asked for thousands of clips at a time
         self._lock = threading.Lock()
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.executescript(_TABLE)
-
-    @contextmanager
-    def _connected(self) -> Iterator[sqlite3.Connection]:
-        db = sqlite3.connect(self._path, timeout=20)
-        try:
-            db.execute("PRAGMA journal_mode=WAL")
-            with db:
-                yield db
-        finally:
-            db.close()
 
     def keep(self, kind: str, key: str, value: dict[str, Any]) -> None:
         """Remember a measured value."""
         found = Kept(value, time.time())
         known = self._all(kind)
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.execute(
                 "INSERT OR REPLACE INTO measurements VALUES (?, ?, ?, ?)", (kind, key, json.dumps(value), found.taken)
             )
@@ -83,6 +70,6 @@ class Measurements:
 
     def all_of(self, kind: str) -> dict[str, Kept]:
         """All values of a kind by key."""
-        with self._connected() as db:
+        with opened(self._path) as db:
             rows = db.execute("SELECT key, value, taken FROM measurements WHERE kind=?", (kind,)).fetchall()
         return {row[0]: Kept(json.loads(row[1]), float(row[2])) for row in rows}

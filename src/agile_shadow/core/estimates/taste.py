@@ -80,7 +80,7 @@ def _measure(request: TasteRequest, info: MediaInfo, folder: Path, report: Repor
     for number, part in enumerate(parts):
         target = folder / f"{number}.mov"
         made = ProxyRequest(request.original, target, request.settings, info, {"name": "A001C001"}, part)
-        clock = _Clock()
+        clock = _Clock(report, number / len(parts))
         work = Transcode(made, info, size, target, clock)
         work.run()
         report((number + 1) / len(parts))
@@ -94,9 +94,10 @@ def _measure(request: TasteRequest, info: MediaInfo, folder: Path, report: Repor
 
 
 class _Clock:
-    """Notes when the first frame was done: what opening costs is counted apart."""
+    """Notes when the first frame was done: what opening costs is counted apart. Lets a cancelled run end at once."""
 
-    def __init__(self) -> None:
+    def __init__(self, report: Report, done: float) -> None:
+        self._report, self._done = report, done
         self.begun = self.first = self.last = time.perf_counter()
         self.frames = 0
 
@@ -105,6 +106,7 @@ class _Clock:
         if self.frames == 0:
             self.first = self.last
         self.frames += 1
+        self._report(self._done)
 
 
 def _quiet(done: float) -> None:

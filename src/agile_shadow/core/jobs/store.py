@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import json
-import sqlite3
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from ..log import state_folder
+from ..state import opened, state_file
 
 _TABLES = """
 CREATE TABLE IF NOT EXISTS jobs (
@@ -52,25 +49,15 @@ class JobStore:
     """The file behind it; any thread may call any method. Deleting the file loses no project."""
 
     def __init__(self, path: Path | None = None) -> None:
-        self._path = path or state_folder() / "machine.sqlite"
+        self._path = path or state_file()
         self._path.parent.mkdir(parents=True, exist_ok=True)
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.executescript(_TABLES)
-
-    @contextmanager
-    def _connected(self) -> Iterator[sqlite3.Connection]:
-        db = sqlite3.connect(self._path, timeout=20)
-        try:
-            db.execute("PRAGMA journal_mode=WAL")
-            with db:
-                yield db
-        finally:
-            db.close()
 
     def begin(self, kind: str, project: Path, request: dict[str, Any]) -> int:
         """Note a job as open and return its number; the same open job keeps the number it has."""
         text = json.dumps(request, sort_keys=True)
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.execute(
                 "INSERT INTO jobs (kind, project, request, state, created) VALUES (?, ?, ?, 'open', ?) "
                 "ON CONFLICT DO NOTHING",
@@ -84,14 +71,14 @@ class JobStore:
 
     def end(self, job: int, state: str, result: dict[str, Any] | None = None) -> None:
         """Close a job as ``done``, ``cancelled`` or ``failed``."""
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.execute(
                 "UPDATE jobs SET state=?, ended=?, result=? WHERE id=?", (state, time.time(), json.dumps(result), job)
             )
 
     def open_jobs(self, project: Path) -> list[JobRecord]:
         """Jobs of a project that were begun and not ended, oldest first."""
-        with self._connected() as db:
+        with opened(self._path) as db:
             rows = db.execute(
                 "SELECT id, kind, project, request FROM jobs WHERE state='open' AND project=? ORDER BY id",
                 (str(project),),
@@ -100,7 +87,7 @@ class JobStore:
 
     def remember_copy(self, record: CopyRecord) -> None:
         """Keep the proof of a copy."""
-        with self._connected() as db:
+        with opened(self._path) as db:
             db.execute(
                 "INSERT OR REPLACE INTO copies VALUES (?, ?, ?, ?, ?, ?, ?)",
                 (record.source, record.size, record.source_mtime, record.target, record.target_mtime,
@@ -109,6 +96,6 @@ class JobStore:
 
     def proven_copy(self, source: Path, target: Path) -> CopyRecord | None:
         """The kept proof of a copy, if any; the caller compares sizes and times with what is there now."""
-        with self._connected() as db:
+        with opened(self._path) as db:
             row = db.execute("SELECT * FROM copies WHERE source=? AND target=?", (str(source), str(target))).fetchone()
         return CopyRecord(*row) if row else None
