@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import ctypes
 import sys
 from pathlib import Path
 
@@ -17,6 +18,8 @@ from .folders import Folders
 from .window import MainWindow
 from .work import Work
 
+_M_MMAP_THRESHOLD, _M_ARENA_MAX = -3, -8
+_LARGE = 1 << 20  # bytes
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
 
 
@@ -43,8 +46,22 @@ def open_window(project: Path, demo: bool = False, ready_made: str | None = None
     return window
 
 
+def _give_memory_back() -> None:
+    """Have large blocks (frames) returned to the system when they are freed, instead of kept in each thread's share.
+
+    mallopt(3) of the GNU C library; other libraries ignore it or lack it, and nothing depends on it.
+    """
+    try:
+        library = ctypes.CDLL(None)
+        library.mallopt(_M_MMAP_THRESHOLD, _LARGE)
+        library.mallopt(_M_ARENA_MAX, 2)
+    except (OSError, AttributeError):
+        return
+
+
 def make_app(arguments: list[str]) -> QApplication:
     """The application with its faces and colours."""
+    _give_memory_back()
     sys.setswitchinterval(_SWITCH)
     app = QApplication(arguments)
     app.setApplicationName("Agile Shadow")
