@@ -214,12 +214,12 @@ def _work_words(one: Estimate) -> str:
 
 
 def _headroom_words(one: Estimate) -> str:
-    before = _times(one.headroom_before) if one.headroom_before is not None else "?"
+    before = _times(one.headroom_before) if one.headroom_before is not None else f"? ({UNKNOWN})"
     if one.headroom_before is None and one.headroom_after is None:
         return UNKNOWN if one.pixels is None else ""
     if one.pixels is None:
         return before
-    after = _times(one.headroom_after.value) if one.headroom_after is not None else "?"
+    after = _times(one.headroom_after.value) if one.headroom_after is not None else f"? ({UNKNOWN})"
     return f"{before} to {after}"
 
 
