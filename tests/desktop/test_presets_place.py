@@ -410,3 +410,18 @@ def test_the_tab_key_alone_reaches_every_field(qtbot: QtBot, film: Path, open_wi
         place.library.duplicate,
         place.sentence.marks.add,
     } <= reached
+
+
+def test_lines_data_rate_and_the_hour_of_the_night_by_keyboard(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = opened(qtbot, open_window(film))
+    place = window.presets
+    for path, value in (
+        ("proxies.scale", "lines"), ("proxies.codec", "h264-intra"), ("proxies.megabits", 6.5),
+        ("when.start", "at-night"), ("when.from_time", "2130"), ("when.only_on_mains", True),
+    ):  # fmt: skip
+        set_field(qtbot, window, path, value)
+    type_in(qtbot, place.sentence.size.lines, "480")
+    preset = place.preset()
+    assert preset.proxies is not None
+    assert (preset.proxies.height, preset.proxies.scale, preset.proxies.megabits) == (480, None, 6.5)
+    assert (preset.when.start, preset.when.from_time, preset.when.only_on_mains) == ("at-night", "21:30", True)
