@@ -170,6 +170,8 @@ def test_the_command_line_tells_the_same(drawn_card: Path, tmp_path: Path) -> No
     assert all(0 < one["likeness"] <= 1 and one["headroom"] > 0 for one in tried["trials"])
     status_, found, said = here("headroom", path, drawn_card / CUT_OFF)
     assert status_ == 1 and found["files"][0]["headroom"] > 0 and CUT_OFF in said
+    anew = here("headroom", path, "--again")[1]["files"][0]
+    assert anew != found["files"][0] and here("headroom", path)[1]["files"][0] == anew  # measured and kept anew
     assert samples_of(drawn_card / "STILLS", find_preset("Quick cut")) == ([], [])
 
 

@@ -287,6 +287,30 @@ def test_by_day_originals_are_copied_and_proxies_wait(
     assert seen == ["until 22:00"] and report.paired == 2
 
 
+def test_proxies_give_way_while_the_window_plays(light_card: Path, tmp_path: Path) -> None:
+    for give_way in (True, False):
+        folder = tmp_path / str(give_way)
+        chosen = parse_preset(
+            {"name": "x", "proxies": {"codec": "h264", "scale": "1/2"}, "when": {"give_way": give_way}}
+        )
+        session = ProjectSession.open(folder / "p.otio")
+        ingest = IngestRun(IngestRequest(light_card, folder / "o", folder / "p", chosen), session, JobStore())
+        ingest.give_way(True)
+        seen: list[str] = []
+
+        def watch(
+            clip: object, session: ProjectSession = session, ingest: IngestRun = ingest, seen: list[str] = seen
+        ) -> None:
+            if len(session.project.clips) == 5:
+                seen.append(ingest.progress().waits)
+                ingest.give_way(False)
+
+        ingest._on_clip = watch
+        assert ingest.run().paired == 2
+        session.close()
+        assert seen == (["while you play"] if give_way else [""])
+
+
 def test_the_time_and_camera_a_file_names_fill_the_tokens(light_card: Path, tmp_path: Path) -> None:
     card = tmp_path / "Fourth card"
     card.mkdir()

@@ -11,7 +11,16 @@ from typing import Annotated, Any
 import typer
 
 from ..core.errors import ShadowError
-from ..core.estimates import Measurements, TrialResult, headroom_of, run_trial, trial_requests
+from ..core.estimates import (
+    HeadroomRequest,
+    Measurements,
+    TrialResult,
+    headroom_of,
+    keep_headroom,
+    measure_headroom,
+    run_trial,
+    trial_requests,
+)
 from ..core.ingest import Forecast, forecast, samples_of
 from ..core.media import probe
 from ..core.presets import find_preset
@@ -26,10 +35,13 @@ def headroom(
     as_json: AsJson = False,
 ) -> None:
     """Measure how many times faster than their frame rate files decode here."""
-    kept = Measurements(Path(tempfile.mkdtemp()) / "none.sqlite") if again else Measurements()
+    kept = Measurements()
 
     def measure(path: Path) -> dict[str, Any]:
         info = probe(path)
+        if again:
+            request = HeadroomRequest(path.absolute(), info)
+            keep_headroom(path.absolute(), measure_headroom(request, lambda done: None), kept)
         found = headroom_of(path.absolute(), kept, info)
         return {"path": str(path), "headroom": found.ratio, "frames": found.frames, "seconds": found.seconds}
 

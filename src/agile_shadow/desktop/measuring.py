@@ -178,18 +178,25 @@ class Measuring(QObject):
     def _begin(self, order: _Order) -> None:
         self._running = order
         future = self._future = self._pool.submit(order.task, order.request)
-        future.add_done_callback(lambda done: self._work.call_here(lambda: self._end(order, done)))
+        future.add_done_callback(lambda done: self._keep(order, done))
         self.measured.emit()
 
-    def _end(self, order: _Order, done: Future[Any]) -> None:
-        self._running = self._future = None
+    def _keep(self, order: _Order, done: Future[Any]) -> None:
+        """On the pool's thread: keeping looks at the file's drive and writes."""
+        problem = ""
         try:
             order.keep(done.result())
         except Cancelled:
-            return
+            pass
         except Exception as error:  # the boundary: shown where the number would stand
             log.warning("measuring %s", order.what, exc_info=True)
-            self._failed[order.key[:2]] = self._failed[order.key] = sentence(error)
+            problem = sentence(error)
+        self._work.call_here(lambda: self._end(order, problem))
+
+    def _end(self, order: _Order, problem: str) -> None:
+        self._running = self._future = None
+        if problem:
+            self._failed[order.key[:2]] = self._failed[order.key] = problem
         self.measured.emit()
 
     def close(self) -> None:

@@ -13,6 +13,7 @@ from av.video.frame import VideoFrame
 
 from ..errors import MediaError
 from .index import FrameIndex, read_index
+from .pictures import say_matrix
 from .probe import open_media
 
 _LIGHT_PIXELS = 2_300_000  # up to full HD one frame at a time (low delay), above it frames in parallel (throughput)
@@ -120,6 +121,7 @@ class FrameReader:
         frame = next(self._decoded, None)
         if frame is None:
             return len(self.index)
+        say_matrix(frame, self._stream)
         self._last, self._position = frame, max(0, self._number_of(frame))
         return self._position
 
@@ -128,6 +130,7 @@ class FrameReader:
             if overtaken():
                 raise Overtaken
             frame = next(self._decoded)
+            say_matrix(frame, self._stream)
             self._last, self._position = frame, self._number_of(frame)
         assert self._last is not None
         return self._last

@@ -5,10 +5,12 @@ from __future__ import annotations
 import numpy as np
 from av.video.frame import VideoFrame
 from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
+from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
 Bgra = NDArray[np.uint8]
 
+_UNSPECIFIED = 2  # ITU-T H.273
 _SPACES = {1: Colorspace.ITU709, 5: Colorspace.ITU624, 6: Colorspace.SMPTE170M, 7: Colorspace.SMPTE240M}
 
 
@@ -44,6 +46,13 @@ def source_colorspace(frame: VideoFrame) -> int:
     if known is not None:
         return int(known)
     return int(Colorspace.ITU709 if frame.height >= 720 else Colorspace.ITU601)
+
+
+def say_matrix(frame: VideoFrame, stream: VideoStream) -> None:
+    """Give a frame whose codec does not say its matrix the one that the container says."""
+    known = int(stream.codec_context.colorspace)
+    if int(frame.colorspace) == _UNSPECIFIED and known in _SPACES:
+        frame.colorspace = known
 
 
 def plane_array(frame: VideoFrame, plane: int, components: int = 1) -> NDArray[np.uint8]:

@@ -10,6 +10,7 @@ from ..presets import Proxies
 from ..time import nominal_rate
 
 Options = dict[str, str]
+_BT601 = 5  # JPEG (ITU-T T.871) knows no other
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class Encoder:
     pixel_format: str
     options: Callable[[Fraction, Proxies], Options]
     full_range: bool = False
+    matrix: int | None = None  # the only one the codec knows (ITU-T H.273), where it cannot say which it uses
 
 
 def _h264(rate: Fraction, settings: Proxies, group: int) -> Options:
@@ -68,5 +70,5 @@ ENCODERS = {
     "prores-proxy": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="0", vendor="apl0")),
     "prores-lt": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="1", vendor="apl0")),
     "cineform": Encoder("cfhd", "cfhd", "yuv422p10le", _cineform),
-    "mjpeg": Encoder("mjpeg", "mjpeg", "yuvj422p", _mjpeg, full_range=True),
+    "mjpeg": Encoder("mjpeg", "mjpeg", "yuvj422p", _mjpeg, full_range=True, matrix=_BT601),
 }

@@ -13,7 +13,7 @@ from ..media import MediaInfo, filter_chain
 from ..media.chain import Step
 from ..media.pictures import source_colorspace
 from ..presets import Proxies
-from .encoders import Encoder
+from .encoders import ENCODERS, Encoder
 
 _TURNS: dict[int, tuple[str, ...]] = {
     90: ("transpose=clock",), 180: ("hflip", "vflip"), 270: ("transpose=cclock",)
@@ -53,11 +53,23 @@ def _scaled(frame: VideoFrame, width: int, height: int, encoder: Encoder, lut: P
             f"{small}:in_color_matrix={matrix}",
             f"format={'gbrp10le' if deep else 'gbrp'}",
             ("lut3d", {"file": str(lut), "interp": "tetrahedral"}),
-            f"scale=out_color_matrix=bt709:out_range={out_range}",
+            f"scale=out_color_matrix={_out_matrix(frame, encoder, True)}:out_range={out_range}",
         ]
     if is_rgb(frame):
-        return [f"{small}:out_color_matrix=bt709:out_range={out_range}"]
-    return [f"{small}:in_color_matrix={matrix}:out_color_matrix={matrix}:out_range={out_range}"]
+        return [f"{small}:out_color_matrix={_out_matrix(frame, encoder, False)}:out_range={out_range}"]
+    out = _out_matrix(frame, encoder, False)
+    return [f"{small}:in_color_matrix={matrix}:out_color_matrix={out}:out_range={out_range}"]
+
+
+def _out_matrix(frame: VideoFrame, encoder: Encoder, through_lut: bool) -> str:
+    return _MATRIX_NAMES[_matrix_in_proxy(frame, encoder, through_lut)]
+
+
+def _matrix_in_proxy(frame: VideoFrame, encoder: Encoder, through_lut: bool) -> int:
+    """The codec's only one, BT.709 for what a LUT or RGB leads to, else the original's."""
+    if encoder.matrix is not None:
+        return encoder.matrix
+    return _BT709 if through_lut or is_rgb(frame) else matrix_of(frame)
 
 
 def is_rgb(frame: VideoFrame) -> bool:
@@ -78,10 +90,15 @@ def tags_for(frame: VideoFrame, settings: Proxies) -> tuple[int, int, int]:
     An original that does not say its matrix gets it said in the proxy, whose smaller size would have it guessed
     otherwise.
     """
+    matrix = _matrix_in_proxy(frame, ENCODERS[settings.codec], settings.lut is not None)
     if settings.lut is not None:
-        return _BT709, _BT709, _BT709
-    matrix = _BT709 if is_rgb(frame) else matrix_of(frame)
-    return int(frame.color_primaries), int(frame.color_trc), matrix
+        return _BT709, _BT709, matrix
+    return _said(int(frame.color_primaries)), _said(int(frame.color_trc)), matrix
+
+
+def _said(tag: int) -> int:
+    """BT.709 where the original does not say: the container keeps no matrix without the other two."""
+    return _BT709 if tag in (0, UNSPECIFIED) else tag
 
 
 class LutFile:

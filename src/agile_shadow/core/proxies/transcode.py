@@ -19,6 +19,7 @@ from av.video.stream import VideoStream
 from ..errors import MediaError, ShadowError
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, read_index
+from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY, open_media
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
@@ -60,7 +61,7 @@ class Transcode:
                 source.seek(int(self._index.times[key]), stream=video, backward=True)
             with (
                 LutFile(self._request.settings) as self._lut,
-                av.open(str(self._partial), "w", format="mov") as target,
+                av.open(str(self._partial), "w", format="mov", options={"movflags": "write_colr"}) as target,
             ):
                 target.metadata["comment"] = MADE_BY + made_as(self._request.settings)
                 self._write(source, video, target)
@@ -224,6 +225,8 @@ class Transcode:
                 for frame in packet.decode():
                     if stopped.is_set():
                         return
+                    if isinstance(frame, VideoFrame):
+                        say_matrix(frame, streams[0])
                     if not wanted.takes(frame, packet.stream.index):
                         continue
                     ahead.put(frame if isinstance(frame, VideoFrame) else (packet.stream.index, frame))
