@@ -16,7 +16,7 @@ from av.video.stream import VideoStream
 from ..errors import MediaError, from_os_error
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, probe, read_index
-from ..media.probe import open_media
+from ..media.opening import open_media
 from .measurements import Measurements, file_key
 
 KIND = "headroom"

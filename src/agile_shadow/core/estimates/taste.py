@@ -15,7 +15,7 @@ from ..errors import MediaError, ProxyError, from_os_error
 from ..jobs import Report
 from ..log import cache_folder
 from ..media import FrameIndex, MediaInfo, probe, read_index
-from ..media.probe import open_media
+from ..media.opening import open_media
 from ..presets import Proxies
 from ..proxies import ProxyRequest, made_as
 from ..proxies.encoders import group_length

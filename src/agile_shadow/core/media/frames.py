@@ -13,8 +13,9 @@ from av.video.frame import VideoFrame
 
 from ..errors import MediaError
 from .index import FrameIndex, read_index
+from .joined import is_joined
+from .opening import open_media
 from .pictures import say_matrix
-from .probe import open_media
 
 _LIGHT_PIXELS = 2_300_000  # up to full HD one frame at a time (low delay), above it frames in parallel (throughput)
 _READ_THROUGH = 4  # frames that are decoded through rather than sought past
@@ -105,15 +106,23 @@ class FrameReader:
         """Stand so that decoding reaches ``number``; goes further back when the container lands too late."""
         key = self.index.key_before(number)
         while key > 0:
-            self._container.seek(int(self.index.times[key]), stream=self._stream, backward=True)
+            self._go_to(int(self.index.times[key]))
             if self._first_decoded() <= number:
                 return
             key = self.index.key_before(key - 1)
-        self._container.seek(int(self.index.times[0]), stream=self._stream, backward=True)
+        self._go_to(int(self.index.times[0]))
         if self._first_decoded() > number:  # some containers cannot seek to their own start
             self._container.close()
             self._open()
             self._first_decoded()
+
+    def _go_to(self, ticks: int) -> None:
+        """Seek to the key at that time; in a recording of several files by microseconds, well past a joint."""
+        if not is_joined(self.path):
+            self._container.seek(ticks, stream=self._stream, backward=True)
+            return
+        inside = ticks * self.index.time_base + 1 / (2 * self.index.rate())
+        self._container.seek(round(inside * 1_000_000), backward=True)
 
     def _first_decoded(self) -> int:
         """Decode one frame from where the container stands; its number, or one past the end."""

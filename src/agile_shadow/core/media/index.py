@@ -13,6 +13,8 @@ from numpy.typing import NDArray
 
 from ..errors import MediaError
 from ..time import STANDARD_RATES, nearest_standard_rate
+from .joined import is_joined, joint_ticks, parts_of
+from .opening import open_media, part_lengths
 from .sequence import is_sequence, members
 
 Times = NDArray[np.int64]
@@ -97,6 +99,8 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     Raises MediaError for a file that is cut off.
     """
     assert stream.time_base is not None
+    if is_joined(path):
+        return _of_parts(path, stream.time_base)
     table = _from_sequence(path, stream) if is_sequence(path) else _from_table(path, stream)
     if table is None:
         table = _from_packets(path, stream.index)
@@ -107,6 +111,23 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     times, keys = times[shown], keys[shown]
     order = np.argsort(times, kind="stable")
     return FrameIndex(times[order], np.flatnonzero(keys[order]).astype(np.int64), stream.time_base)
+
+
+def _of_parts(path: Path, time_base: Fraction) -> FrameIndex:
+    """The indexes of a recording's files, one after the other."""
+    indexes, starts = [], []
+    for part in parts_of(path):
+        with open_media(part) as container:
+            index = read_index(part, container.streams.video[0])
+            starts.append(container.start_time or 0)
+        if index.time_base != time_base:
+            raise MediaError("counts its time otherwise than the recording's first file", part, "Take it alone.")
+        indexes.append(index)
+    shifts = joint_ticks(part_lengths(path), starts, time_base)
+    firsts = np.cumsum([0, *(len(index) for index in indexes)])
+    times = np.concatenate([index.times + shift for index, shift in zip(indexes, shifts, strict=True)])
+    keys = np.concatenate([index.keys + first for index, first in zip(indexes, firsts, strict=False)])
+    return FrameIndex(times, keys, time_base)
 
 
 def _from_sequence(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]]:

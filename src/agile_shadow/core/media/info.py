@@ -20,6 +20,7 @@ class AudioStream:
 
 
 SEQUENCE = "numbered sequence"  # the container of a clip that is many image files
+JOINED = "several files"  # the container of a recording that a camera split
 
 
 @dataclass(frozen=True)

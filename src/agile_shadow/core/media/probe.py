@@ -12,11 +12,12 @@ from av.audio.stream import AudioStream as AvAudioStream
 from av.container import InputContainer
 from av.video.stream import VideoStream
 
-from ..errors import MediaError, from_os_error
-from ..time import rate_text
+from ..errors import MediaError
 from .index import FrameIndex, read_index
-from .info import SEQUENCE, AudioStream, MediaInfo
-from .sequence import DEFAULT_RATE, first_number, is_sequence, status
+from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
+from .joined import is_joined
+from .opening import open_media
+from .sequence import is_sequence, status
 
 VIDEO_NAMES = frozenset(
     [
@@ -55,31 +56,6 @@ def is_known_media_name(name: str) -> str | None:
         if ending in endings:
             return kind
     return None
-
-
-def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
-    """Open a file for reading; raises MediaError in words for whatever stands against it.
-
-    ``path`` may be the pattern of a numbered sequence; ``rate``: its frames per second.
-    """
-    try:
-        if is_sequence(path):
-            return _open_sequence(path, rate or DEFAULT_RATE)
-        with path.open("rb") as handle:
-            if not handle.read(1):
-                raise MediaError("is empty (zero bytes)", path, "Copy it again from the card if you can.")
-        return av.open(str(path), metadata_errors="replace")
-    except av.error.FFmpegError as error:
-        raise MediaError(
-            "cannot be read as media: it is damaged, cut off, or of another kind", path, "Check the file."
-        ) from error
-    except OSError as error:
-        raise from_os_error(error, path, MediaError) from error
-
-
-def _open_sequence(path: Path, rate: Fraction) -> InputContainer:
-    options = {"start_number": str(first_number(path)), "framerate": rate_text(rate), "pattern_type": "sequence"}
-    return av.open(str(path), format="image2", options=options)
 
 
 def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
@@ -129,7 +105,7 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
     timecode, reel = _timecode_and_reel(container)
     return MediaInfo(
         kind="still" if is_still else "video",
-        container=SEQUENCE if sequence else container.format.name,
+        container=SEQUENCE if sequence else JOINED if is_joined(path) else container.format.name,
         size=status(path)[0],
         duration=Fraction(0) if is_still else index.seconds(len(index)),
         codec=_codec_name(stream),

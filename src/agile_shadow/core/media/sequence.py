@@ -10,6 +10,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from ..errors import MediaError
+from .joined import parts_of
 
 DEFAULT_RATE = Fraction(25)
 _PATTERN = re.compile(r"%0(\d{1,2})d")
@@ -39,9 +40,9 @@ def is_sequence(path: Path) -> bool:
 
 
 def members(path: Path) -> list[Path]:
-    """The files of a sequence in the order of their numbers; a plain file is its only member. Raises OSError."""
+    """The files of a sequence or recording in their order; a plain file is its only member. Raises OSError."""
     if not is_sequence(path):
-        return [path]
+        return parts_of(path)
     found = []
     for name in os.listdir(path.parent):
         one = numbered(name)
@@ -62,7 +63,7 @@ def first_number(path: Path) -> int:
 
 
 def status(path: Path) -> tuple[int, int]:
-    """(bytes, modification time in nanoseconds) of a file, or of all files of a sequence together and the latest.
+    """(bytes, modification time in nanoseconds) of a file, or of all files of a clip together and the latest.
 
     Raises OSError, FileNotFoundError for a sequence without files.
     """
@@ -73,8 +74,8 @@ def status(path: Path) -> tuple[int, int]:
 
 
 def exists(path: Path) -> bool:
-    """Whether the file, or any file of the sequence, is there."""
+    """Whether the file, any file of the sequence, or every file of the recording is there."""
     try:
-        return path.exists() if not is_sequence(path) else bool(members(path))
+        return bool(members(path)) if is_sequence(path) else all(part.exists() for part in parts_of(path))
     except OSError:
         return False

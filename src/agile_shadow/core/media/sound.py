@@ -11,7 +11,7 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
-from .probe import open_media
+from .opening import open_media
 
 SAMPLE_RATE = 48_000
 _RUN_UP = 0.15  # seconds decoded before the wanted ones: packed sound needs its predecessors

@@ -11,7 +11,7 @@ from ..errors import MediaError, ProxyError, ShadowError, from_os_error
 from ..files import flush, partial_path, rename_new
 from ..jobs import Report
 from ..media import MediaInfo, probe, read_index
-from ..media.probe import open_media
+from ..media.opening import open_media
 from ..presets import codec_named
 from .request import ProxyRequest, ProxyResult, is_such_proxy
 from .sizes import proxy_pixels

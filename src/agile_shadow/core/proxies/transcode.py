@@ -19,8 +19,9 @@ from av.video.stream import VideoStream
 from ..errors import MediaError, ShadowError
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, read_index
+from ..media.opening import open_media
 from ..media.pictures import say_matrix
-from ..media.probe import MADE_BY, open_media
+from ..media.probe import MADE_BY
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
 from .marks import MarkPainter

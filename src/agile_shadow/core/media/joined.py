@@ -1,0 +1,65 @@
+"""Recordings that a camera split over several files: one clip, named by its files in order, ``A_1.MOV + A_2.MOV``."""
+
+from __future__ import annotations
+
+import base64
+import re
+from collections.abc import Sequence
+from fractions import Fraction
+from pathlib import Path
+
+import av
+from av.container import InputContainer
+
+JOINT = " + "
+_MICRO = 1_000_000  # ticks a second in which the reader of lists counts
+_ENDING = re.compile(r"\.[A-Za-z0-9]{2,5}$")
+
+
+def joined_name(names: Sequence[str]) -> str:
+    """The name of a recording by the names of its files; a single file keeps its own."""
+    return JOINT.join(names)
+
+
+def parts_of(path: Path) -> list[Path]:
+    """The files of a recording in order; of any other path itself alone. Touches no drive."""
+    names = path.name.split(JOINT)
+    ending = path.suffix.casefold()
+    alike = all(_ENDING.search(name) and name.casefold().endswith(ending) for name in names)
+    return [path.with_name(name) for name in names] if len(names) > 1 and alike else [path]
+
+
+def is_joined(path: Path) -> bool:
+    """Whether a path names a recording of several files."""
+    return JOINT in path.name and len(parts_of(path)) > 1
+
+
+def open_joined(path: Path, lengths: Sequence[Fraction]) -> InputContainer:
+    """Open a recording as one; ``lengths``: seconds of each file. Raises FFmpegError."""
+    lines = ["ffconcat version 1.0"]
+    for part, length in zip(parts_of(path), lengths, strict=True):
+        name = str(part.absolute()).replace("'", "'\\''")
+        lines += [f"file 'file:{name}'", f"duration {micro(length) / _MICRO:.6f}"]
+    text = base64.b64encode("\n".join(lines).encode()).decode()
+    options = {"safe": "0", "protocol_whitelist": "data,file"}
+    return av.open(f"data:text/plain;base64,{text}", format="concat", options=options, metadata_errors="replace")
+
+
+def micro(seconds: Fraction) -> int:
+    """Whole microseconds, the unit in which the joints lie."""
+    return round(seconds * _MICRO)
+
+
+def joint_ticks(lengths: Sequence[Fraction], starts: Sequence[int], time_base: Fraction) -> list[int]:
+    """What is added to each file's times, in ticks, when they are read as one; ``starts``: microseconds of each file's
+    own beginning."""
+    shifts, joint = [], 0
+    for length, start in zip(lengths, starts, strict=True):
+        shifts.append(_nearest((joint - start) / (_MICRO * time_base)))
+        joint += micro(length)
+    return shifts
+
+
+def _nearest(value: Fraction) -> int:
+    """Rounded, halves away from zero, as the reader does it."""
+    return int(abs(value) + Fraction(1, 2)) * (1 if value >= 0 else -1)
