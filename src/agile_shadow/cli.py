@@ -5,7 +5,6 @@ With ``--json`` one JSON object goes to stdout and everything else to stderr. Ex
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
@@ -13,17 +12,13 @@ from typing import Annotated, Any
 
 import typer
 
-from .commands import measure, presets
+from .commands import ingesting, jobs, measure, presets
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, say, told
-from .core.errors import Cancelled, PresetError, ShadowError
+from .core.errors import ShadowError
 from .core.export import ExportRequest, final_check, run_export
-from .core.ingest import IngestReport, IngestRun, request_for
-from .core.ingest.request import Folders
-from .core.jobs import JobStore
 from .core.log import set_up_logging
 from .core.media import probe as probe_file
-from .core.presets import find_preset
-from .core.project import Clip, Project, ProjectSession, begin_project, load_project
+from .core.project import Clip, Project, load_project
 from .core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
 from .core.stand_ins import draw_card
 from .core.timeline.model import new_id
@@ -31,6 +26,11 @@ from .core.timeline.model import new_id
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 app.add_typer(presets.app, name="presets")
 
+app.add_typer(jobs.app, name="jobs")
+app.command()(ingesting.ingest)
+app.command()(ingesting.watch)
+app.command()(ingesting.report)
+app.command()(ingesting.verify)
 app.command()(measure.headroom)
 app.command()(measure.estimate)
 app.command()(measure.trial)
@@ -50,80 +50,6 @@ def probe(files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_js
     answer({"files": found, "failed": problems}, as_json, lines)
     if problems:
         raise typer.Exit(1)
-
-
-@app.command()
-def ingest(
-    source: Annotated[Path, typer.Argument(metavar="SOURCE", help="Folder of the card or drive.")],
-    project: ProjectFile,
-    preset: Annotated[
-        str | None, typer.Option("--preset", help="Preset file or name; default: the project's standing preset.")
-    ] = None,
-    originals: Annotated[Path | None, typer.Option("--originals", help="Folder of the originals shelf.")] = None,
-    proxies: Annotated[Path | None, typer.Option("--proxies", help="Folder of the proxies shelf.")] = None,
-    second: Annotated[Path | None, typer.Option("--second", help="Folder of the shelf for second copies.")] = None,
-    now: Annotated[bool, typer.Option("--now", help="Wait neither for the night nor for mains power.")] = False,
-    as_json: AsJson = False,
-) -> None:
-    """Run a preset over a source. An ingest that was broken off goes on where it was.
-
-    Folders that are not named are those of the shelves that the preset means.
-    """
-    with told():
-        if not source.is_dir():
-            raise ShadowError("is not a folder that can be read", source, "Check that the card is connected.")
-        known = load_project(project) if project.exists() else begin_project(project.stem)
-        chosen = find_preset(preset) if preset is not None else known.preset
-        if chosen is None:
-            raise PresetError("no preset was named and the project has no standing one", None, "Name one: --preset.")
-        named = Folders(*(path.absolute() if path is not None else None for path in (originals, proxies, second)))
-        request = request_for(source.absolute(), chosen, known, named)
-        request.refuse_if_unsafe(project.absolute().parent)
-        session = ProjectSession.open(project)
-        try:
-            report = _watched(IngestRun(request, session, JobStore(), now=now))
-        finally:
-            session.close()
-    answer(report.to_json(), as_json, lambda: _report_lines(report))
-    if not report.all_well:
-        raise typer.Exit(1)
-
-
-def _watched(run: IngestRun) -> IngestReport:
-    """Run with a line of progress on stderr every few seconds; Ctrl+C stops cleanly and keeps the run resumable."""
-    result: list[IngestReport | BaseException] = []
-
-    def work() -> None:
-        try:
-            result.append(run.run())
-        except BaseException as error:
-            result.append(error)
-
-    thread = threading.Thread(target=work, name="ingest")
-    thread.start()
-    while thread.is_alive():
-        try:
-            thread.join(2.0)
-            progress = run.progress()
-            if thread.is_alive() and progress.items:
-                waits = f", which wait {progress.waits}" if progress.waits else ""
-                say(f"{progress.fraction:4.0%}  {progress.proxies_done} of {progress.proxies_wanted} proxies{waits}")
-        except KeyboardInterrupt:
-            say("Stopping; run the same command again to go on.")
-            run.stop(for_good=False)
-    if isinstance(result[0], BaseException):
-        raise result[0]
-    if run.was_stopped:
-        raise Cancelled
-    return result[0]
-
-
-def _report_lines(report: IngestReport) -> Iterator[str]:
-    yield report.headline()
-    for problem in report.failed:
-        yield f"  needs you: {problem.path}: {problem.reason}"
-    for problem in report.passed_over:
-        yield f"  passed over: {problem.path}: {problem.reason}"
 
 
 @app.command()

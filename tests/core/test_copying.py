@@ -61,14 +61,14 @@ def test_two_copies_come_from_one_reading_and_fail_together(
 ) -> None:
     targets = (tmp_path / "one" / "clip.mov", tmp_path / "two" / "clip.mov")
     read = []
-    real = os.readv
+    real = os.preadv
 
-    def counted(handle: int, buffers: list[bytearray]) -> int:
-        count = real(handle, buffers)
+    def counted(handle: int, buffers: list[bytearray], offset: int) -> int:
+        count = real(handle, buffers, offset)
         read.append(count if os.readlink(f"/proc/self/fd/{handle}") == str(source) else 0)
         return count
 
-    monkeypatch.setattr(os, "readv", counted)
+    monkeypatch.setattr(os, "preadv", counted)
     assert copy_file(source, targets, "xxh64")[0] == targets
     assert sum(read) == source.stat().st_size
     assert [target.read_bytes() == source.read_bytes() for target in targets] == [True, True]

@@ -51,6 +51,14 @@ class CopyError(ShadowError):
     """A file could not be copied and proved."""
 
 
+class NoRoom(CopyError):
+    """A drive is full: what was to be written can be written once there is room."""
+
+
+class WorkerStalled(ShadowError):
+    """A worker process came no further for a long time and was ended."""
+
+
 class ProxyError(ShadowError):
     """A proxy could not be made, or is not frame for frame its original."""
 
@@ -83,6 +91,8 @@ def os_reason(error: OSError) -> tuple[str, str]:
 def from_os_error(error: OSError, path: Path | str | None, kind: type[ShadowError] = ShadowError) -> ShadowError:
     """The same error as one for the user; ``path`` falls back on the one the system named."""
     what, advice = os_reason(error)
+    if error.errno in (errno.ENOSPC, errno.EDQUOT) and kind.__name__ in ("CopyError", "ProxyError"):
+        kind = NoRoom
     return kind(what, path if path is not None else error.filename, advice)
 
 

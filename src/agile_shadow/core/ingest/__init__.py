@@ -1,33 +1,56 @@
 """Ingest: reading a source, verified copying, the run of a preset over a source, its report."""
 
+from .board import ItemState, Progress
 from .copying import CopyItem, CopyRequest, CopyResult, checksum_of, copy_and_prove, hash_file
+from .desk import Desk, Ended
 from .forecast import Forecast, forecast, measure_sample, samples_of
 from .gate import on_mains_power, waits_for
+from .inspecting import Inspection, InspectRequest, inspect
+from .pages import PageRequest, as_csv, as_html, write_page, write_report
 from .places import Context, needs_probe, original_places, proxy_place, token_values
-from .report import IngestReport, Problem
+from .report import STEP_WORDS, IngestReport, Problem, ReportRow
 from .request import IngestRequest, request_for
-from .run import IngestRun, ItemState, Progress
+from .run import IngestRun
+from .settling import settled
 from .source import SourceFile, SourceListing, read_source, taken
+from .sources import Place, mounted_places, mounts_text
+from .verifying import Verified, verify_folder
+from .watched import Watch, stop_watching, watch_folder, watched_folders
 
 __all__ = [
+    "STEP_WORDS",
     "Context",
     "CopyItem",
     "CopyRequest",
     "CopyResult",
+    "Desk",
+    "Ended",
     "Forecast",
     "IngestReport",
     "IngestRequest",
     "IngestRun",
+    "InspectRequest",
+    "Inspection",
     "ItemState",
+    "PageRequest",
+    "Place",
     "Problem",
     "Progress",
+    "ReportRow",
     "SourceFile",
     "SourceListing",
+    "Verified",
+    "Watch",
+    "as_csv",
+    "as_html",
     "checksum_of",
     "copy_and_prove",
     "forecast",
     "hash_file",
+    "inspect",
     "measure_sample",
+    "mounted_places",
+    "mounts_text",
     "needs_probe",
     "on_mains_power",
     "original_places",
@@ -35,7 +58,14 @@ __all__ = [
     "read_source",
     "request_for",
     "samples_of",
+    "settled",
+    "stop_watching",
     "taken",
     "token_values",
+    "verify_folder",
     "waits_for",
+    "watch_folder",
+    "watched_folders",
+    "write_page",
+    "write_report",
 ]

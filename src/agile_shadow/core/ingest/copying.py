@@ -3,27 +3,33 @@
 from __future__ import annotations
 
 import ctypes
+import errno
 import hashlib
 import os
 import queue
 import threading
+import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Protocol
 
 import xxhash
 
+from ..drives import drives
 from ..errors import CopyError, ShadowError, from_os_error, sentence
 from ..files import partial_path, rename_new
 from ..jobs import Report
 from ..media import MediaInfo, probe
-from ..media.sequence import members, numbered, status
+from ..media.joined import joined_name
+from ..media.sequence import is_sequence, members, numbered, status
 
 _CHUNK = 4 << 20  # bytes read at a time
 _BUFFERS = 4
+_TRIES = 3  # at a place that a drive cannot read
+_BREATH = 0.2  # seconds before it is tried again
 
 
 class _Hasher(Protocol):
@@ -86,7 +92,7 @@ class CopyItem:
 
 @dataclass(frozen=True)
 class CopyRequest:
-    """Copy the files of one original (several for a numbered sequence) and its sidecars.
+    """Copy the files of one original (several for a sequence or a split recording), its sidecars and small copies.
 
     ``checksum`` may be ``size``: then only sizes are compared. ``on_clash``: ``number`` or ``tell``. ``rate``: frames
     per second of a sequence. ``place`` is the original's path or pattern on the source.
@@ -98,6 +104,7 @@ class CopyRequest:
     sidecars: tuple[CopyItem, ...] = ()
     on_clash: str = "number"
     rate: Fraction | None = None
+    copies: tuple[CopyItem, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -114,6 +121,7 @@ class CopyResult:
     """The original in its place. ``problem`` says why it cannot be played, if so; the copy holds all the same.
 
     ``second``: the second copy, if one was wanted. ``proved``: every file that was copied, for a manifest.
+    ``copies``: the camera's own small copies that can be played.
     """
 
     path: Path
@@ -125,6 +133,7 @@ class CopyResult:
     sidecars: tuple[Path, ...] = ()
     second: Path | None = None
     proved: tuple[Proved, ...] = ()
+    copies: tuple[tuple[Path, MediaInfo], ...] = ()
 
 
 class _Taken(Exception):
@@ -143,13 +152,15 @@ def copy_and_prove(request: CopyRequest, report: Report) -> CopyResult:
         try:
             value = checksum_of(sources, request.checksum, step)
         except OSError as error:
-            raise from_os_error(error, error.filename or request.place, CopyError) from error
-        return _described(request, request.place, None, value, (), ())
-    several = len(request.items) > 1
+            raise _copy_error(error, error.filename or request.place) from error
+        left = _described(request, request.place, None, value, (), ())
+        return replace(left, copies=tuple(_playable([item.source for item in request.copies])))
+    several = is_sequence(request.place)
     for number in range(1, 1000):
         shifted = [CopyItem(item.source, _numbered(item.targets, number, several)) for item in request.items]
         try:
-            _refuse_mixing(shifted)
+            if several:
+                _refuse_mixing(shifted)
             values = [_place(item, request.checksum, step) for item in shifted]
         except _Taken:
             if request.on_clash == "tell":
@@ -159,27 +170,45 @@ def copy_and_prove(request: CopyRequest, report: Report) -> CopyResult:
                     "Move one of the two away, or let the preset number such files.",
                 ) from None
             continue
-        return _finished(request, shifted, values, number)
+        return _finished(request, shifted, values, number, step)
     raise CopyError("no free name was found for it", request.items[0].targets[0], "Choose another place.")
 
 
-def _finished(request: CopyRequest, items: list[CopyItem], values: list[str], number: int) -> CopyResult:
+def _finished(
+    request: CopyRequest, items: list[CopyItem], values: list[str], number: int, step: Callable[[int], None]
+) -> CopyResult:
     places = [item.targets for item in items]
     proved = [
         Proved(item.source, path, value) for item, value in zip(items, values, strict=True) for path in item.targets
     ]
-    sidecars = []
-    for item in request.sidecars:
-        paths, value = copy_file(item.source, _numbered(item.targets, number), request.checksum)
+    beside = []
+    for item in (*request.sidecars, *request.copies):
+        paths, value = copy_file(item.source, _numbered(item.targets, number), request.checksum, step)
         proved += [Proved(item.source, path, value) for path in paths]
-        sidecars.append(paths[0])
+        beside.append(paths[0])
+    sidecars, copies = beside[: len(request.sidecars)], beside[len(request.sidecars) :]
     joined = joined_checksum(
         [(item.source.name, value) for item, value in zip(request.items, values, strict=True)], request.checksum
     )
-    several = len(places) > 1
-    final = [_pattern_of(paths[0]) if several else paths[0] for paths in zip(*places, strict=True)]
+    final = [_whole_name(request.place, paths) for paths in zip(*places, strict=True)]
     second = final[1] if len(final) > 1 else None
-    return _described(request, final[0], second, joined, tuple(sidecars), tuple(proved))
+    whole = _described(request, final[0], second, joined, tuple(sidecars), tuple(proved))
+    return replace(whole, copies=tuple(_playable(copies)))
+
+
+def _playable(copies: Sequence[Path]) -> Iterator[tuple[Path, MediaInfo]]:
+    for path in copies:
+        try:
+            yield path, probe(path)
+        except ShadowError:
+            continue  # it is kept, and cannot be paired
+
+
+def _whole_name(place: Path, paths: Sequence[Path]) -> Path:
+    """How a clip of these files is named: a file, a sequence's pattern, a recording's files."""
+    if len(paths) == 1:
+        return paths[0]
+    return _pattern_of(paths[0]) if is_sequence(place) else paths[0].with_name(joined_name([p.name for p in paths]))
 
 
 def _pattern_of(path: Path) -> Path:
@@ -202,9 +231,10 @@ def _described(
 def _work_of(request: CopyRequest) -> int:
     """Bytes to read in all: once from the source, once from each copy."""
     try:
-        return max(1, sum(item.source.stat().st_size * (1 + len(item.targets)) for item in request.items))
+        items = (*request.items, *request.sidecars, *request.copies)
+        return max(1, sum(item.source.stat().st_size * (1 + len(item.targets)) for item in items))
     except OSError as error:
-        raise from_os_error(error, error.filename, CopyError) from error
+        raise _copy_error(error, error.filename) from error
 
 
 class _Steps:
@@ -247,8 +277,6 @@ def _numbered_name(target: Path, number: int, sequence: bool) -> str:
 
 def _refuse_mixing(items: list[CopyItem]) -> None:
     """A sequence never goes among the files of another one of its name."""
-    if len(items) < 2:
-        return
     for targets in zip(*(item.targets for item in items), strict=True):
         pattern = _pattern_of(targets[0])
         if pattern.parent.is_dir() and set(members(pattern)) - set(targets):
@@ -258,21 +286,26 @@ def _refuse_mixing(items: list[CopyItem]) -> None:
 def _place(item: CopyItem, checksum: str, step: Callable[[int], None]) -> str:
     """Have the file at all its targets, written or found equal; returns its checksum. Raises _Taken or CopyError."""
     try:
+        return _place_once(item, checksum, step)
+    except FileExistsError:  # somebody else took a name meanwhile: it may well be the same file
+        try:
+            return _place_once(item, checksum, step)
+        except FileExistsError:
+            raise _Taken from None
+
+
+def _place_once(item: CopyItem, checksum: str, step: Callable[[int], None]) -> str:
+    try:
         for target in item.targets:
             target.parent.mkdir(parents=True, exist_ok=True)
         there = [target for target in item.targets if target.exists()]
     except OSError as error:
-        raise from_os_error(error, error.filename or item.source, CopyError) from error
+        raise _copy_error(error, error.filename or item.source) from error
     value = ""
     if there:
         value = _value_if_equal(item.source, there, checksum, step)
     missing = tuple(target for target in item.targets if target not in there)
-    if missing:
-        try:
-            value = _copy_new(item.source, missing, checksum, step)
-        except FileExistsError:  # somebody else was faster
-            raise _Taken from None
-    return value
+    return _copy_new(item.source, missing, checksum, step) if missing else value
 
 
 def _value_if_equal(source: Path, there: list[Path], checksum: str, step: Callable[[int], None]) -> str:
@@ -285,7 +318,7 @@ def _value_if_equal(source: Path, there: list[Path], checksum: str, step: Callab
         if any(hash_file(path, proof, step) != value for path in there):
             raise _Taken
     except OSError as error:
-        raise from_os_error(error, error.filename, CopyError) from error
+        raise _copy_error(error, error.filename) from error
     return "" if checksum == "size" else value
 
 
@@ -304,7 +337,7 @@ def _copy_new(source: Path, targets: tuple[Path, ...], checksum: str, step: Call
         raise
     except OSError as error:
         about = Path(os.fsdecode(error.filename)) if error.filename is not None else targets[0]
-        raise from_os_error(error, partials.get(about, about), CopyError) from error
+        raise _copy_error(error, partials.get(about, about)) from error
     finally:
         for partial in partials:
             partial.unlink(missing_ok=True)
@@ -329,6 +362,8 @@ def _stream(source: Path, partials: list[Path], checksum: str, step: Callable[[i
         done = 0
         for chunk in read_ahead(reader.fileno(), source):
             for path, writer in writers:
+                with _about(path):
+                    drives().writing(path, done, len(chunk))
                 _write_all(writer, chunk, path)
                 _start_flush(writer, done, len(chunk))
             if hasher is not None:
@@ -382,16 +417,52 @@ def _fill(
     free: queue.SimpleQueue[bytearray | None],
     filled: queue.SimpleQueue[tuple[bytearray, int] | OSError | None],
 ) -> None:
+    offset = 0
     try:
         while (buffer := free.get()) is not None:
-            count = os.readv(handle, [buffer])
+            count = _read(handle, path, offset, buffer)
             if count == 0:
                 break
+            offset += count
             filled.put((buffer, count))
         filled.put(None)
     except OSError as error:
-        error.filename = str(path)
         filled.put(error)
+
+
+def _read(handle: int, path: Path, offset: int, buffer: bytearray) -> int:
+    """Fill a buffer from a file; what fails is tried again before OSError names the file and the byte."""
+    for left in reversed(range(_TRIES)):
+        try:
+            drives().reading(path, offset, len(buffer))
+            return os.preadv(handle, [buffer], offset)
+        except OSError as error:
+            if left and error.errno == errno.EIO:
+                time.sleep(_BREATH)
+                continue
+            error.filename = str(path)
+            if error.errno == errno.EIO:
+                raise ReadFault(error.errno, error.strerror, str(path), offset) from error
+            raise
+    raise AssertionError
+
+
+class ReadFault(OSError):
+    """A file cannot be read from byte ``offset`` on."""
+
+    def __init__(self, code: int, text: str | None, path: str, offset: int) -> None:
+        super().__init__(code, text, path)
+        self.offset = offset
+
+
+def _copy_error(error: OSError, path: Path | str) -> ShadowError:
+    if isinstance(error, ReadFault):
+        return CopyError(
+            f"cannot be read from byte {error.offset:,} on, after {_TRIES} tries",
+            error.filename,
+            "Clean the card's contacts or try another reader, then try this file again.",
+        )
+    return from_os_error(error, path, CopyError)
 
 
 def _write_all(handle: int, chunk: memoryview, path: Path) -> None:

@@ -30,6 +30,7 @@ from ..estimates import (
 from ..media import is_known_media_name, probe
 from ..media.sequence import status
 from ..presets import Preset
+from .settling import settled
 from .source import read_source, taken
 
 
@@ -90,7 +91,7 @@ def samples_of(source: Path, preset: Preset) -> tuple[list[Sample], list[tuple[P
             return [], []
         paths.append((source.absolute(), None))
     else:
-        for file in taken(read_source(source), preset.takes).files:
+        for file in taken(settled(source, read_source(source)), preset.takes).files:
             if file.kind in ("video", "sequence"):
                 rate = preset.takes.sequence_rate if file.kind == "sequence" else None
                 paths.append((source.absolute() / file.path, rate))

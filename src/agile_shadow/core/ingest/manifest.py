@@ -18,7 +18,7 @@ from ..shelves import MARK
 from .copying import Proved
 
 _ONE_AT_A_TIME = threading.Lock()
-_IGNORED = (MARK, "/" + MARK, "*.part")
+IGNORED = (MARK, "/" + MARK, "*.part")
 
 
 def write_manifest(root: Path, files: Iterable[Proved], checksum: str) -> Path | None:
@@ -38,7 +38,7 @@ def write_manifest(root: Path, files: Iterable[Proved], checksum: str) -> Path |
 
 def _write(root: Path, files: Iterable[Proved], checksum: str) -> Path | None:
     history = MHLHistory.load_from_path(str(root))
-    spec = MHLIgnoreSpec([*default_ignore_list(), *_IGNORED])
+    spec = MHLIgnoreSpec([*default_ignore_list(), *IGNORED])
     session = MHLGenerationCreationSession(history, spec)
     fresh = 0
     for file in sorted(set(files), key=lambda one: str(one.path)):

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ..media import MediaInfo
+from ..media.joined import is_joined
 from ..media.sequence import numbered
 from ..presets import NEED_PROBE, Originals, Preset, Proxies, fill_path, tokens_in
 from ..proxies import proxy_file_name
@@ -58,22 +59,44 @@ def token_values(file: SourceFile, number: int, context: Context, info: MediaInf
 def clip_name(file: SourceFile) -> str:
     """The name of a clip: of its file without the ending; of a sequence what stands before the numbers."""
     name = PurePosixPath(file.path).name
+    if is_joined(PurePosixPath(name)):
+        return PurePosixPath(file.files[0]).stem
     if file.members:
         return name.partition("%0")[0].rstrip(" ._-") or PurePosixPath(file.path).parent.name or "sequence"
     return PurePosixPath(file.path).stem
 
 
 def original_places(file: SourceFile, originals: Originals, values: Mapping[str, str]) -> list[tuple[str, str]]:
-    """(path on the source, path below the shelf) of every file of a clip: its own, then its sidecars."""
-    folder = _folder(file, originals, values)
+    """(path on the source, path below the shelf) of every file of a clip: its own, its sidecars, its small copies.
+
+    Where folders are kept, files that came from another folder than their clip stay in it.
+    """
     stem = fill_path(originals.name_pattern, values)
-    own = file.members or (file.path,)
-    return [(path, str(folder / _name(path, stem, originals, bool(file.members)))) for path in (*own, *file.sidecars)]
+    own = file.files
+    if is_joined(PurePosixPath(file.path)):
+        names = [_part_name(path, stem, originals, number) for number, path in enumerate(own, 1)]
+    else:
+        names = [_name(path, stem, originals, bool(file.members)) for path in own]
+    beside = [_name(path, stem, originals, False) for path in file.sidecars]
+    copies = [_copy_name(path, stem, originals) for path in file.copies]
+    every = zip((*own, *file.sidecars, *file.copies), (*names, *beside, *copies), strict=True)
+    return [(path, str(_folder(path, originals, values) / name)) for path, name in every]
 
 
-def _folder(file: SourceFile, originals: Originals, values: Mapping[str, str]) -> PurePosixPath:
+def _part_name(path: str, stem: str, originals: Originals, number: int) -> str:
+    pure = PurePosixPath(path)
+    return pure.name if originals.name_pattern == "{name}" else f"{stem}_{number}{pure.suffix}"
+
+
+def _copy_name(path: str, stem: str, originals: Originals) -> str:
+    """A small copy never gets its clip's very name."""
+    pure = PurePosixPath(path)
+    return pure.name if originals.name_pattern == "{name}" else f"{stem}_small{pure.suffix}"
+
+
+def _folder(path: str, originals: Originals, values: Mapping[str, str]) -> PurePosixPath:
     if originals.folders == "keep":
-        return PurePosixPath(file.path).parent
+        return PurePosixPath(path).parent
     if originals.folders == "flatten" or not originals.folder_pattern:
         return PurePosixPath()
     return PurePosixPath(fill_path(originals.folder_pattern, values))
@@ -96,7 +119,8 @@ def proxy_place(original: str, settings: Proxies, values: Mapping[str, str], sam
     ``same_stem``: another clip of that folder has the same name without its ending, and gets the plain name.
     """
     path = PurePosixPath(original)
-    name = path.name if "%0" not in path.name else f"{values.get('name', '')}{path.suffix}"
+    several = "%0" in path.name or is_joined(path)
+    name = f"{values.get('name', '')}{path.suffix}" if several else path.name
     plain = proxy_file_name(name, settings, values)
     taken = frozenset({plain.casefold()} if same_stem else ())
     folder = path.parent / fill_path(settings.folder, values) if settings.place == "beside" else path.parent

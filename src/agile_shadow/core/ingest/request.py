@@ -30,13 +30,17 @@ class Roots:
 
 @dataclass(frozen=True)
 class IngestRequest:
-    """What to run: folders of the source and of the shelves, and the preset. ``second``: for second copies."""
+    """What to run: folders of the source and of the shelves, and the preset. ``second``: for second copies.
+
+    ``only``: paths below the source, where not all of it is meant.
+    """
 
     source: Path
     originals: Path
     proxies: Path
     preset: Preset
     second: Path | None = None
+    only: tuple[str, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         """Plain values for the job store."""
@@ -46,6 +50,7 @@ class IngestRequest:
             "proxies": str(self.proxies),
             "second": str(self.second) if self.second is not None else None,
             "preset": self.preset.to_json(),
+            "only": list(self.only),
         }
 
     @classmethod
@@ -53,7 +58,8 @@ class IngestRequest:
         """The inverse of :meth:`to_json`."""
         source, originals, proxies = (Path(values[key]) for key in ("source", "originals", "proxies"))
         second = Path(values["second"]) if values.get("second") else None
-        return cls(source, originals, proxies, parse_preset(values["preset"]), second)
+        only = tuple(str(path) for path in values.get("only", ()))
+        return cls(source, originals, proxies, parse_preset(values["preset"]), second, only)
 
     @property
     def needs_second(self) -> bool:

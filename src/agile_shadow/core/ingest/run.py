@@ -3,80 +3,91 @@
 from __future__ import annotations
 
 import logging
+import queue
 import threading
 import time
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Callable
-from concurrent.futures import FIRST_COMPLETED, Future, wait
-from dataclasses import dataclass, replace
+from concurrent.futures import Future
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..errors import Cancelled, ShadowError, sentence
+from ..errors import Cancelled, CopyError, NoRoom, ShadowError, WorkerDied, WorkerStalled, sentence
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..files import remove_partials
-from ..jobs import CopyRecord, JobStore, WorkerPool
+from ..jobs import JobStore, Piece, WorkerPool
 from ..media import MediaInfo
-from ..media.sequence import exists
+from ..media.brief import Brief
+from ..media.joined import is_joined, parts_of
+from ..media.sequence import status
 from ..pairs import FileRef, Original, Proxy, pair_made_proxy
-from ..presets import Proxies
+from ..presets import Proxies, describes_proxies
 from ..project import Clip, Project, ProjectSession
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
 from ..shelves import Shelf, free_room, with_volume
 from ..timeline.model import new_id
+from .board import Board, Progress
 from .copying import CopyItem, CopyRequest, CopyResult, Proved, checksum_of, copy_and_prove
+from .counting import counted, took
 from .gate import on_mains_power, waits_for
-from .looking import IdentifyRequest, Identity, Look, LookRequest, identify, look
+from .known import Known
+from .looking import IdentifyRequest, Look, LookRequest, identify, look
 from .manifest import write_manifest
 from .places import Context, clip_name, needs_probe, original_places, proxy_place, token_values
 from .report import IngestReport, Problem
 from .request import IngestRequest
 from .second import SecondCopy, copy_again
+from .settling import BriefRequest, brief_of, settle, to_be_opened
 from .source import SourceFile, SourceListing, read_source, taken
 
 log = logging.getLogger(__name__)
 
-_PROXY_SHARE = 0.85  # of a file's work, where a proxy is made
 _TICK = 0.1  # seconds
+_FLUSH = 0.5  # seconds between two writings of the queue
+_LOOK_AGAIN = 1.0  # seconds between two looks for a card or for room
+STALLED = 600.0  # seconds without progress after which a worker is ended: reading a long file's index takes its time
+_HEAD = 20.0  # seconds that opening a file of a source may take
+_REPORTS = 30  # kept in a project
+_SPARE = 64 << 20  # bytes that are left free when writing goes on after a full drive
 
 
-@dataclass(frozen=True)
-class ItemState:
-    """One file of the run, for the screen. ``done`` from 0 to 1 within ``phase``; ``note`` says more.
+@dataclass
+class _Job:
+    """A piece of work handed to a pool, so that it can be handed over again."""
 
-    ``here``: the project held it already, by its content.
-    """
-
-    path: str
+    pool: WorkerPool
+    task: Any
+    request: Any
+    file: SourceFile
     kind: str
-    size: int
-    phase: str = "waiting"
-    done: float = 0.0
-    note: str = ""
-    here: bool = False
+    phase: str
+    then: Callable[[Any], None]
+    tries: int = 0
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.kind, self.file.path
 
 
-@dataclass(frozen=True)
-class Progress:
-    """The run at one moment.
+@dataclass
+class _Waiting:
+    """What waits for a person: jobs without their card, jobs without room (with the folder that is full)."""
 
-    ``remaining`` in seconds, None while it cannot be told. ``waits``: what proxies wait for.
-    """
-
-    items: tuple[ItemState, ...]
-    proxies_done: int
-    proxies_wanted: int
-    fraction: float
-    remaining: float | None
-    waits: str = ""
+    card: list[SourceFile] = field(default_factory=list)
+    room: list[tuple[_Job, Path]] = field(default_factory=list)
+    looked: float = 0.0
 
 
 class IngestRun:
-    """Runs on the caller's thread with :meth:`run`; other threads may read :meth:`progress` and call :meth:`stop`.
+    """Runs on the caller's thread with :meth:`run`; other threads may call all other methods.
 
-    ``now``: make proxies at once, whatever the preset says of night and mains power.
+    ``now``: make proxies at once, whatever the preset says of night and mains power. ``patient``: wait for a card that
+    was pulled out and for room on a full drive, instead of telling and going on. ``turn``: what its proxies wait for
+    besides, in words, or "".
     """
 
     def __init__(
@@ -86,6 +97,9 @@ class IngestRun:
         store: JobStore,
         on_clip: Callable[[Clip], None] = lambda clip: None,
         now: bool = False,
+        patient: bool = False,
+        turn: Callable[[], str] = lambda: "",
+        stalled_after: float = STALLED,
     ) -> None:
         request.refuse_if_unsafe(session.path.parent)
         self.request = request
@@ -95,26 +109,38 @@ class IngestRun:
         self._measured = Measurements()
         self._on_clip = on_clip
         self._now = now
-        self._copies = WorkerPool(1)
-        self._makers = WorkerPool(request.preset.when.at_a_time)
+        self._patient = patient
+        self._turn = turn
+        self._copies = WorkerPool(1, stalled_after)
+        self._makers = WorkerPool(request.preset.when.at_a_time, stalled_after)
         self._stopped = threading.Event()
         self._giving_way = threading.Event()
+        self._standing = threading.Event()
         self._for_good = False
-        self._lock = threading.RLock()
-        self._items: dict[str, ItemState] = {}
+        self.board = Board(store, request.preset.proxies is not None)
+        self._known = Known(session, store, request.preset.originals.checksum)
         self._numbers: dict[str, int] = {}
-        self._passed: list[Problem] = []
         self._same_stem: set[str] = set()
         self._values: dict[str, dict[str, str]] = {}
         self._proved: list[Proved] = []
-        self._pending: dict[Future[Any], tuple[SourceFile, Callable[[Any], None]]] = {}
-        self._waits = ""
+        self._pending: dict[Future[Any], _Job] = {}
+        self._by_key: dict[tuple[str, str], Future[Any]] = {}
+        self._ended: queue.SimpleQueue[Future[Any]] = queue.SimpleQueue()
+        self._waiting = _Waiting()
+        self._later: dict[str, deque[SourceFile]] = {}
+        self._retried: set[tuple[str, str]] = set()
+        self._taken: dict[str, str] = {}
+        self._files: dict[str, SourceFile] = {}
         self._second = 0
+        self._small_copies = 0
+        self._bytes = 0
         self._beside: list[Path] = []
-        self._by_source: dict[str, str] = {}
-        self._by_size: defaultdict[int, list[str]] = defaultdict(list)
-        self._begun = time.monotonic()
-        self._job: int | None = None
+        self._left_behind = False
+        self._resumed = False
+        self._heard = 0.0
+        self._began = time.time()
+        self._flushed = 0.0
+        self.job: int | None = None
         self._context = Context(request.source, session.project.name, request.preset.name)
         self.report: IngestReport | None = None
 
@@ -122,33 +148,21 @@ class IngestRun:
 
     def progress(self) -> Progress:
         """The run at this moment."""
-        with self._lock:
-            items = tuple(self._items.values())
-        making = self._preset.proxies is not None
-        video = [item for item in items if item.kind in ("video", "sequence")] if making else []
-        wanted = [item for item in video if item.phase not in ("failed", "no need", "passed over")]
-        total = sum(item.size for item in items) or 1
-        fraction = sum(item.size * self._share(item) for item in items) / total
-        elapsed = time.monotonic() - self._begun
-        remaining = elapsed * (1 - fraction) / fraction if fraction > 0.02 and not self._waits else None
-        done = sum(1 for item in wanted if item.phase == "paired")
-        return Progress(items, done, len(wanted), fraction, remaining, self._waits)
-
-    def _share(self, item: ItemState) -> float:
-        making = item.kind in ("video", "sequence") and self._preset.proxies is not None
-        copy_share = 1 - _PROXY_SHARE if making else 1.0
-        if item.phase in ("paired", "failed", "in place", "no need", "passed over"):
-            return 1.0
-        if item.phase == "copying":
-            return copy_share * item.done
-        if item.phase in ("copied", "queued", "measuring"):
-            return copy_share
-        return copy_share + _PROXY_SHARE * item.done if item.phase == "making" else 0.0
+        return self.board.progress()
 
     def stop(self, for_good: bool) -> None:
         """End the run soon. ``for_good``: the user took it back; else it goes on at the next start."""
         self._for_good = for_good
         self._stopped.set()
+
+    def stand_still(self, on: bool) -> None:
+        """Have the whole run stand still, or go on."""
+        (self._standing.set if on else self._standing.clear)()
+
+    @property
+    def standing_still(self) -> bool:
+        """Whether it was asked to stand still."""
+        return self._standing.is_set()
 
     def give_way(self, playing: bool) -> None:
         """Have the making of proxies stand still while the window plays, where the preset says so."""
@@ -160,55 +174,118 @@ class IngestRun:
         self._now = True
 
     @property
+    def gated(self) -> bool:
+        """Whether its proxies wait for the night, for power or for the user, so that another run may make its own."""
+        return bool(self._own_gate()) or self._standing.is_set()
+
+    @property
+    def making(self) -> bool:
+        """Whether proxies wait to be made, or are being made."""
+        return any(job.pool is self._makers for job in list(self._pending.values()))
+
+    @property
     def was_stopped(self) -> bool:
         """Whether somebody ended it before its end."""
         return self._stopped.is_set()
+
+    @property
+    def waits_for_a_person(self) -> str:
+        """What only a person can bring: a card, or room; empty when nothing."""
+        if self._waiting.card:
+            return f"the card {self.request.source.name}: put it in again"
+        if self._waiting.room:
+            return f"room on {self._waiting.room[0][1]}"
+        return ""
 
     # The run
 
     def run(self) -> IngestReport:
         """Do it all; returns the report, also when stopped. Raises ShadowError when it cannot begin."""
-        whole = read_source(self.request.source)
-        self._numbers = {file.path: number for number, file in enumerate(whole.files, 1)}
-        listing = taken(whole, self._preset.takes)
-        self._job = self._store.begin("ingest", self._session.path, self.request.to_json())
+        self.job = self._store.begin("ingest", self._session.path, self.request.to_json())
         try:
+            listing = self._found()
             self._begin(listing)
             report = self._work(listing)
         except ShadowError:
-            self._store.end(self._job, "failed")
+            self._store.end(self.job, "failed")
             raise
         finally:
             self._copies.close()
             self._makers.close()
+            self.board.flush()
+        if self._left_behind:
+            self._remove_partials()
         self.report = report
         if not self._stopped.is_set():
-            self._session.absorb(lambda project: replace(project, reports=(*project.reports, self._dated(report))))
+            kept = report.to_json()
+            self._session.absorb(lambda project: replace(project, reports=(*project.reports[1 - _REPORTS :], kept)))
         self._session.save()
         if not self._stopped.is_set():
-            self._store.end(self._job, "done", report.to_json())
+            self._store.end(self.job, "done", report.to_json())
         elif self._for_good:
-            self._store.end(self._job, "cancelled", report.to_json())
+            self._store.end(self.job, "cancelled", report.to_json())
+        self._store.forget_old()
         return report
 
-    def _dated(self, report: IngestReport) -> dict[str, Any]:
-        return {
-            "source": str(self.request.source),
-            "preset": self._preset.name,
-            "ended": time.strftime("%Y-%m-%d %H:%M"),
-            **report.to_json(),
-        }
+    def _found(self) -> SourceListing:
+        """What is on the source, and what was on it when this ingest was begun."""
+        assert self.job is not None
+        kept = self._store.listing(self.job)
+        before = SourceListing.from_json(kept) if kept is not None else None
+        self._resumed = before is not None
+        try:
+            fresh = self._settled(read_source(self.request.source))
+        except ShadowError:
+            if before is None:
+                raise
+            fresh = SourceListing((), (), ())
+        if self.request.only:
+            fresh = fresh.only(set(self.request.only))
+        whole = taken(self._with_missing(fresh, before), self._preset.takes)
+        self._numbers = {file.path: number for number, file in enumerate(whole.files, 1)}
+        self._store.keep_listing(self.job, whole.to_json())
+        return whole
+
+    def _with_missing(self, fresh: SourceListing, before: SourceListing | None) -> SourceListing:
+        """What is there now, and what was there before and is not, or is another file of that name now."""
+        if before is None or not fresh.files:
+            return before or fresh
+        now = {(file.path, file.size, file.modified) for file in fresh.files}
+        parts = {part for file in fresh.files for part in file.files}
+        gone = [file for file in before.files if (file.path, file.size, file.modified) not in now]
+        missing = [file for file in gone if not parts & set(file.files)]
+        replaced = [
+            Problem(file.path, "another file of that name is on the source now: put in the card that this one was on")
+            for file in gone
+            if file not in missing and self._known.without_card(
+                self.request.source / file.path, file.size, file.modified
+            ) is None
+        ]  # fmt: skip
+        files = tuple(sorted((*fresh.files, *missing), key=lambda file: file.path))
+        return SourceListing(files, fresh.passed_over, (*fresh.unreadable, *replaced))
+
+    def _settled(self, listing: SourceListing) -> SourceListing:
+        """With the parts of recordings joined and small copies under their clips: some files are opened for it."""
+        briefs: dict[str, Brief | None] = {}
+        with WorkerPool(1, _HEAD) as openers:
+            futures = {
+                path: openers.submit(brief_of, BriefRequest(self.request.source / path))
+                for path in to_be_opened(listing)
+            }
+            for path, future in futures.items():
+                try:
+                    briefs[path] = future.result()
+                except (ShadowError, Cancelled):
+                    briefs[path] = None
+        return settle(listing, briefs, self._preset.takes.join_parts)
 
     def _begin(self, listing: SourceListing) -> None:
-        copying = self._preset.originals.do == "copy"
-        for clip in self._session.project.clips:
-            self._by_source.setdefault(clip.source, clip.id)
-            self._by_size[clip.original.size].append(clip.id)
+        assert self.job is not None
         roots = self.request.roots(self._session.path.parent)
         for folder in roots.written():
             folder.mkdir(parents=True, exist_ok=True)
             remove_partials(folder)
-        if copying:
+        if self._preset.originals.do == "copy":
             self._check_room(listing)
         self._originals_shelf = self._shelf("originals", roots.originals)
         self._proxies_shelf = self._originals_shelf
@@ -218,15 +295,26 @@ class IngestRun:
             self._shelf("second copies", roots.second)
         self._roots = roots
         self._same_stem = _later_of_same_stem(listing)
-        with self._lock:
-            self._items = {f.path: ItemState(f.path, f.kind, f.size) for f in listing.files}
+        self._files = {file.path: file for file in listing.files}
+        self.board.fill(self.job, listing.files)
+
+    def _remove_partials(self) -> None:
+        for folder in self._roots.written():
+            with suppress(OSError):
+                remove_partials(folder)
 
     def _check_room(self, listing: SourceListing) -> None:
+        if self._patient and self._resumed:
+            return  # it is seen when a drive is full, and waited for
         roots = [self.request.originals]
         if self._preset.originals.second_copy and self.request.second is not None:
             roots.append(self.request.second)
         for root in roots:
-            needed = sum(f.size for f in listing.files if not self._lies_there(f, root))
+            source = self.request.source
+            needed = sum(
+                file.size for file in listing.files
+                if not self._known.lies_there(source / file.path, root / file.path, file.size)
+            )  # fmt: skip
             free = free_room(root)
             if needed > free:
                 raise ShadowError(
@@ -234,10 +322,6 @@ class IngestRun:
                     root,
                     "Free some room there or choose another shelf.",
                 )
-
-    def _lies_there(self, file: SourceFile, root: Path) -> bool:
-        """Whether a file needs no room on a shelf any more: it is there by its name, or the project has it."""
-        return exists(root / file.path) or str(self.request.source / file.path) in self._by_source
 
     def _shelf(self, role: str, root: Path) -> Shelf:
         root = root.absolute()
@@ -257,60 +341,301 @@ class IngestRun:
         return known
 
     def _work(self, listing: SourceListing) -> IngestReport:
-        for file in listing.files:
-            self._start(file)
-        while self._pending:
+        assert self.job is not None
+        early = self._store.wishes(self.job)
+        self._retried = {(kind, path) for kind, path, wish in early if wish == "retry"}
+        self._start_all(listing)
+        for kind, path, wish in early:
+            if wish != "retry":
+                self._do(kind, path, wish)
+        while self._pending or self._waits_on():
             if self._stopped.is_set():
-                self._makers.resume()
-                self._copies.cancel_all()
-                self._makers.cancel_all()
+                self._cancel_all()
             else:
                 self._mind_the_gate()
-            finished, _ = wait(self._pending, timeout=_TICK, return_when=FIRST_COMPLETED)
-            for future in [future for future in self._pending if future in finished]:
-                file, then = self._pending.pop(future)
-                result = self._outcome(file, future)
-                if result is not None:
-                    then(result)
+                self._hear_wishes()
+                self._look_again()
+            self._take_results()
+            self._flush()
         manifests = self._write_manifests() if not self._stopped.is_set() else ()
-        return self._counted(listing, manifests)
+        return counted(
+            listing, self.board.items(), self._taken, self._preset, self._session.project, manifests=manifests,
+            second_copies=self._second, small_copies=self._small_copies, source=str(self.request.source),
+            took=took(self._began, self._bytes),
+        )  # fmt: skip
+
+    def _waits_on(self) -> bool:
+        return bool(self._waiting.card or self._waiting.room) and not self._stopped.is_set()
+
+    def _start_all(self, listing: SourceListing) -> None:
+        """Begin with every file; of files of one size the next waits for the one before: it may be the same."""
+        by_size: dict[int, deque[SourceFile]] = defaultdict(deque)
+        for file in listing.files:
+            by_size[file.size].append(file)
+        for group in by_size.values():
+            if self._preset.takes.skip_known and len(group) > 1:
+                for file in group:
+                    self._later[file.path] = group
+        for file in listing.files:
+            if file.path not in self._later or self._later[file.path][0] is file:
+                self._start(file)
+
+    def _next_of_size(self, file: SourceFile) -> None:
+        group = self._later.pop(file.path, None)
+        if group and group[0] is file:
+            group.popleft()
+            if group:
+                self._start(group[0])
+
+    def _cancel_all(self) -> None:
+        self._makers.resume()
+        self._copies.resume()
+        self._copies.cancel_all()
+        self._makers.cancel_all()
+
+    def _take_results(self) -> None:
+        """Take in what has ended; wait a moment when nothing has."""
+        try:
+            future = self._ended.get(timeout=_TICK)
+        except queue.Empty:
+            return
+        while True:
+            job = self._pending.pop(future)
+            self._by_key.pop(job.key, None)
+            self._take_result(job, future)
+            try:
+                future = self._ended.get_nowait()
+            except queue.Empty:
+                return
+
+    def _take_result(self, job: _Job, future: Future[Any]) -> None:
+        try:
+            result = future.result()
+        except Cancelled:
+            self._taken_back(job)
+        except (WorkerDied, WorkerStalled) as error:
+            self._left_behind = True
+            if job.tries == 0 and not self._stopped.is_set():
+                log.warning("%s: tried again", job.file.path, exc_info=True)
+                self._hand_over(replace(job, tries=1))
+            else:
+                self._fail(job, error)
+        except NoRoom as error:
+            self._no_room(job, error)
+        except Exception as error:  # the boundary: whatever a job raised becomes a sentence in the report
+            if isinstance(error, CopyError) and job.kind == "copy" and not self._card_is_there():
+                self._no_card(job)
+            else:
+                log.warning("%s", job.file.path, exc_info=True)
+                self._fail(job, error)
+        else:
+            job.then(result)
+
+    def _flush(self) -> None:
+        if time.monotonic() - self._flushed >= _FLUSH:
+            self._flushed = time.monotonic()
+            self.board.flush()
+
+    # What stands against it
+
+    def _own_gate(self) -> str:
+        return "" if self._now else waits_for(self._preset.when, datetime.now(), on_mains_power())
 
     def _mind_the_gate(self) -> None:
         """Makers stand still while the window plays, by day where it is to be done at night, and on battery."""
-        gate = "" if self._now else waits_for(self._preset.when, datetime.now(), on_mains_power())
-        self._waits = gate or ("while you play" if self._giving_way.is_set() else "")
-        (self._makers.pause if self._waits else self._makers.resume)()
+        still = self._standing.is_set()
+        (self._copies.pause if still else self._copies.resume)()
+        gate = "until you let it go on" if still else self._own_gate() or self._turn()
+        gate = gate or ("while you play" if self._giving_way.is_set() else "")
+        (self._makers.pause if gate else self._makers.resume)()
+        person = self.waits_for_a_person
+        self.board.waits = gate or (f"for {person}" if person and not self._pending else "")
+
+    def _fail(self, job: _Job, error: Exception) -> None:
+        self.board.change(job.key, state="failed", ended=time.time(), note=sentence(error))
+        if job.kind == "second copy":
+            self._note(job.file, phase="failed", note=f"second copy: {sentence(error)}")
+        else:
+            self._note(job.file, phase="failed", note=sentence(error), done=0.0)
+        if job.kind == "copy":
+            self._next_of_size(job.file)
+
+    def _taken_back(self, job: _Job) -> None:
+        if self._stopped.is_set():
+            self._note(job.file, phase="stopped")
+            state: dict[str, Any] = {"state": "cancelled" if self._for_good else "waiting", "part": 0.0, "begun": 0.0}
+            self.board.change(job.key, **state)
+            return
+        self._cancelled(job.file, job.kind)
+
+    def _cancelled(self, file: SourceFile, kind: str) -> None:
+        self.board.change((kind, file.path), state="cancelled", ended=time.time())
+        if kind == "copy":
+            self._note(file, phase="cancelled", note="taken back by you")
+            self._next_of_size(file)
+        else:
+            self._note(file, phase="in place", done=1.0, note="its proxy was taken back by you")
+
+    def _card_is_there(self) -> bool:
+        """Whether the source can still be read: any of its files is there."""
+        source = self.request.source
+        for file in list(self._files.values())[:50]:
+            with suppress(OSError):
+                if (source / file.files[0]).stat().st_size >= 0:
+                    return True
+        return False
+
+    def _no_card(self, job: _Job) -> None:
+        if self._patient and not self._stopped.is_set():
+            self._waiting.card.append(job.file)
+            self.board.change(job.key, state="waiting", part=0.0, begun=0.0)
+            self._note(job.file, phase="waiting for the card", done=0.0)
+        else:
+            gone = CopyError(
+                "the card was taken out before it was copied", job.file.path, "Put it in and ingest again."
+            )
+            self._fail(job, gone)
+
+    def _no_room(self, job: _Job, error: NoRoom) -> None:
+        folder = error.path.parent if error.path is not None else self.request.originals
+        if self._patient and not self._stopped.is_set():
+            self._waiting.room.append((job, folder))
+            self.board.change(job.key, state="waiting", part=0.0, begun=0.0, note=sentence(error))
+            self._note(job.file, phase="waiting for room", note=sentence(error), done=0.0)
+        else:
+            self._fail(job, error)
+
+    def _look_again(self) -> None:
+        """See now and then whether a card or room has come."""
+        waiting = self._waiting
+        if not (waiting.card or waiting.room) or time.monotonic() - waiting.looked < _LOOK_AGAIN:
+            return
+        waiting.looked = time.monotonic()
+        if waiting.card and self._card_is_there():
+            files, waiting.card = waiting.card, []
+            for file in files:
+                self._start(file)
+        room, waiting.room = waiting.room, []
+        for job, folder in room:
+            if free_room(folder) > (job.file.size if job.kind == "copy" else 0) + _SPARE:
+                self._hand_over(job)
+            else:
+                waiting.room.append((job, folder))
+
+    def _hear_wishes(self) -> None:
+        """Do what was asked for single jobs, here or by another program."""
+        if self.job is None or time.monotonic() - self._heard < _FLUSH / 2:
+            return
+        self._heard = time.monotonic()
+        for kind, path, wish in self._store.wishes(self.job):
+            self._do(kind, path, wish)
+
+    def _do(self, kind: str, path: str, wish: str) -> None:
+        piece, future, file = self.board.piece(kind, path), self._by_key.get((kind, path)), self._files.get(path)
+        if piece is None or file is None:
+            return
+        job = self._pending.get(future) if future is not None else None
+        if wish in ("hold", "go on"):
+            self.board.change(piece.key, held=wish == "hold")
+            if job is not None and future is not None:
+                job.pool.hold(future, wish == "hold")
+        elif wish in ("first", "last"):
+            priority = self.board.edge(wish == "first")
+            self.board.change(piece.key, priority=priority)
+            if job is not None and future is not None:
+                job.pool.prefer(future, priority)
+        elif wish == "retry" and not piece.active:
+            self._again(file, kind)
+        elif wish == "cancel" and piece.active:
+            self._take_back(file, kind, job, future)
+
+    def _take_back(self, file: SourceFile, kind: str, job: _Job | None, future: Future[Any] | None) -> None:
+        if job is not None and future is not None:
+            job.pool.cancel(future)
+        else:
+            self._waiting.card = [one for one in self._waiting.card if one is not file]
+            self._waiting.room = [one for one in self._waiting.room if one[0].key != (kind, file.path)]
+            self._cancelled(file, kind)
+
+    def _again(self, file: SourceFile, kind: str) -> None:
+        self._retried.add((kind, file.path))
+        clip = self._session.project.clip(self._taken.get(file.path, ""))
+        self._note(file, phase="waiting", done=0.0, note="")
+        if kind == "copy" or clip is None:
+            self._start(file)
+        else:
+            self._after(file, clip)
+
+    # Handing over
 
     def _submit(
-        self, pool: WorkerPool, task: Any, request: Any, file: SourceFile, phase: str, then: Callable[[Any], None]
-    ) -> None:
-        future = pool.submit(task, request, lambda done: self._note(file, phase=phase, done=done))
-        self._pending[future] = (file, then)
+        self, pool: WorkerPool, task: Any, request: Any, file: SourceFile, kind: str, phase: str,
+        then: Callable[[Any], None],
+    ) -> None:  # fmt: skip
+        piece = self.board.piece(kind, file.path)
+        if piece is not None and piece.state == "cancelled" and piece.key not in self._retried:
+            self._cancelled(file, kind)
+            return
+        self.board.put(self._piece(file, kind))
+        self._hand_over(_Job(pool, task, request, file, kind, phase, then))
 
-    def _outcome(self, file: SourceFile, future: Future[Any]) -> Any:
-        """The result of a finished job, or None after its failure was noted."""
-        try:
-            return future.result()
-        except Cancelled:
-            self._note(file, phase="stopped")
-        except Exception as error:  # the boundary: whatever a job raised becomes a sentence in the report
-            log.warning("%s", file.path, exc_info=True)
-            self._note(file, phase="failed", note=sentence(error))
-        return None
+    def _hand_over(self, job: _Job) -> None:
+        piece = self.board.piece(*job.key)
+        self.board.change(job.key, state="waiting", note="")
+
+        def told(done: float) -> None:
+            self.board.change(job.key, part=done)
+            self._note(job.file, phase=job.phase, done=done)
+
+        priority, held = (piece.priority, piece.held) if piece is not None else (0, False)
+        future = job.pool.submit(job.task, job.request, told, priority, held)
+        self._pending[future] = job
+        self._by_key[job.key] = future
+        future.add_done_callback(self._ended.put)
+
+    def _piece(self, file: SourceFile, kind: str) -> Piece:
+        """The job as it is listed."""
+        assert self.job is not None
+        source, target, settings, seconds, size = self.request.source / file.path, Path(), "", 0.0, file.size
+        clip = self._session.project.clip(self._taken.get(file.path, ""))
+        wanted = self._preset.proxies
+        if kind == "copy":
+            places = original_places(file, self._preset.originals, self._values.get(file.path, self._no_values(file)))
+            target = self.request.originals / places[0][1] if self._roots.copied else source
+            settings = self._preset.originals.checksum
+        elif clip is not None and wanted is not None:
+            source = self._session.project.place(clip.original.file) or source
+            target = self._proxy_target(file, clip, wanted, self._token_values(file, clip))
+            settings, seconds = describes_proxies(wanted), float(clip.original.info.duration)
+        return Piece(self.job, kind, file.path, str(source), str(target), settings, seconds, size)
+
+    def _no_values(self, file: SourceFile) -> dict[str, str]:
+        return token_values(file, self._numbers.get(file.path, 0), self._context, None)
 
     def _note(self, file: SourceFile, **changes: Any) -> None:
-        with self._lock:
-            self._items[file.path] = replace(self._items[file.path], **changes)
+        self.board.note(file.path, **changes)
+
+    def _done(self, file: SourceFile, kind: str, note: str = "") -> None:
+        self.board.change((kind, file.path), state="done", part=1.0, ended=time.time(), note=note)
 
     # Look, and copy
 
     def _start(self, file: SourceFile) -> None:
         short = self._preset.takes.longer_than > 0 and file.kind == "video"
-        if short or needs_probe(self._preset):
+        if not self._is_on_source(file):
+            self._seen(file, Look(None))
+        elif short or needs_probe(self._preset):
             request = LookRequest(self.request.source / file.path, self._rate(file))
-            self._submit(self._copies, look, request, file, "looking", lambda seen: self._seen(file, seen))
+            self._submit(self._copies, look, request, file, "copy", "looking", lambda seen: self._seen(file, seen))
         else:
             self._seen(file, Look(None))
+
+    def _is_on_source(self, file: SourceFile) -> bool:
+        """Whether it lies there as it was found."""
+        try:
+            return status(self.request.source / file.path) == (file.size, file.modified)
+        except OSError:
+            return False
 
     def _rate(self, file: SourceFile) -> Any:
         return self._preset.takes.sequence_rate if file.kind == "sequence" else None
@@ -318,28 +643,54 @@ class IngestRun:
     def _seen(self, file: SourceFile, seen: Look) -> None:
         info, least = seen.info, self._preset.takes.longer_than
         if info is not None and info.kind == "video" and info.duration <= least:
-            self._passed.append(Problem(file.path, f"not longer than {least:g} s"))
+            self._done(file, "copy", "passed over")
             self._note(file, phase="passed over", note=f"not longer than {least:g} s")
+            self._next_of_size(file)
             return
         self._values[file.path] = token_values(file, self._numbers[file.path], self._context, info)
+        if not self._is_on_source(file):
+            self._without_card(file)
+            return
         request = self._copy_request(file)
-        known = self._proven(file, request)
+        known = self._known.proven(request)
         if known is not None:
             self._take_in(file, known)
             return
-        alike = self._same_size(file) if self._preset.takes.skip_known else ()
+        alike = self._known.same_size(file.size) if self._preset.takes.skip_known else ()
         if alike:
             place = self.request.source / file.path
             members = tuple(self.request.source / member for member in file.members) or (place,)
             self._submit(
-                self._copies, identify, IdentifyRequest(members, alike), file, "copying",
+                self._copies, identify, IdentifyRequest(members, alike), file, "copy", "copying",
                 lambda found: self._identified(file, request, found),
             )  # fmt: skip
         else:
             self._copy(file, request)
 
+    def _without_card(self, file: SourceFile) -> None:
+        """The file is not where it was found: what was copied of it is enough to go on, else its card is needed."""
+        known = self._known.without_card(self.request.source / file.path, file.size, file.modified)
+        if known is not None:
+            self._take_in(file, known)
+            return
+        job = _Job(self._copies, None, None, file, "copy", "copying", lambda result: None)
+        self.board.put(self._piece(file, "copy"))
+        if not self._card_is_there():
+            self._no_card(job)
+            return
+        self._fail(job, CopyError(
+            "is not on the source as it was when the ingest began", self.request.source / file.path,
+            "Another card may be in its place: put the first one in and try again.",
+        ))  # fmt: skip
+
     def _copy(self, file: SourceFile, request: CopyRequest) -> None:
-        self._submit(self._copies, copy_and_prove, request, file, "copying", lambda done: self._take_in(file, done))
+        self._submit(
+            self._copies, copy_and_prove, request, file, "copy", "copying", lambda done: self._copied(file, done)
+        )
+
+    def _copied(self, file: SourceFile, result: CopyResult) -> None:
+        self._bytes += file.size
+        self._take_in(file, result)
 
     def _copy_request(self, file: SourceFile) -> CopyRequest:
         originals, source = self._preset.originals, self.request.source
@@ -348,62 +699,12 @@ class IngestRun:
         if originals.do == "copy" and originals.second_copy and self.request.second is not None:
             roots.append(self.request.second)
         items = tuple(CopyItem(source / path, tuple(root / place for root in roots)) for path, place in places)
-        own = len(file.members) or 1
-        sidecars = items[own:] if originals.do == "copy" else ()
+        own, beside = len(file.files), len(file.files) + len(file.sidecars)
+        sidecars = items[own:beside] if originals.do == "copy" else ()
         return CopyRequest(
-            source / file.path, items[:own], originals.checksum, sidecars, originals.on_clash, self._rate(file)
-        )
-
-    def _proven(self, file: SourceFile, request: CopyRequest) -> CopyResult | None:
-        """The copies of an earlier try, when proofs and files still agree and the project knows the clip."""
-        clip = self._clip_from(request.place)
-        if clip is None:
-            return None
-        proved = []
-        for item in (*request.items, *request.sidecars):
-            for target in item.targets or (item.source,):
-                record = self._record_that_holds(item.source, target)
-                if record is None:
-                    return None
-                proved.append(Proved(item.source, target, record.value))
-        path = self._session.project.path(clip.original.file)
-        if path is None or not exists(path):
-            return None
-        original = clip.original
-        second = self._second_place(file, request)
-        return CopyResult(path, original.size, original.modified, original.checksum_value, original.info, "", (),
-                          second, tuple(proved))  # fmt: skip
-
-    def _second_place(self, file: SourceFile, request: CopyRequest) -> Path | None:
-        targets = request.items[0].targets
-        return targets[1] if len(targets) > 1 else None
-
-    def _record_that_holds(self, source: Path, target: Path) -> CopyRecord | None:
-        record = self._store.proven_copy(source, target)
-        if record is None or record.checksum != self._preset.originals.checksum:
-            return None
-        try:
-            there, here = source.stat(), target.stat()
-        except OSError:
-            return None
-        same = (record.size, record.source_mtime, record.target_mtime) == (
-            there.st_size, there.st_mtime_ns, here.st_mtime_ns,
+            source / file.path, items[:own], originals.checksum, sidecars, originals.on_clash, self._rate(file),
+            items[beside:],
         )  # fmt: skip
-        return record if same and here.st_size == there.st_size else None
-
-    def _clip_from(self, source: Path) -> Clip | None:
-        return self._session.project.clip(self._by_source.get(str(source), ""))
-
-    def _same_size(self, file: SourceFile) -> tuple[Identity, ...]:
-        """Originals of the project that may be this file by their size and can be told by their checksum."""
-        project = self._session.project
-        found = []
-        for identity in self._by_size.get(file.size, ()):
-            clip = project.clip(identity)
-            path = project.place(clip.original.file) if clip is not None else None
-            if clip is not None and clip.original.checksum_value and path is not None and exists(path):
-                found.append(Identity(clip.id, clip.original.checksum, clip.original.checksum_value))
-        return tuple(found)
 
     def _identified(self, file: SourceFile, request: CopyRequest, found: str) -> None:
         clip = self._session.project.clip(found) if found else None
@@ -412,48 +713,39 @@ class IngestRun:
             self._copy(file, request)
             return
         self._note(file, here=True)
+        self._done(file, "copy", f"here already as {clip.name}")
+        self._taken[file.path] = clip.id
         self._after(file, clip)
+        self._next_of_size(file)
 
     # Take into the project
 
     def _take_in(self, file: SourceFile, result: CopyResult) -> None:
-        self._remember(file, result)
+        if result.proved or self._preset.originals.do == "leave":
+            self._known.remember(self._proofs(file, result))
+        if self.board.piece("copy", file.path) is None:
+            self.board.put(self._piece(file, "copy"))
+        self._done(file, "copy")
         self._note(file, phase="copied", done=1.0)
         self._proved.extend(result.proved)
         self._second += 1 if result.second is not None else 0
         if result.info is None:
             self._note(file, phase="failed", note=result.problem)
+            self._next_of_size(file)
             return
         source = self.request.source / file.path
-        clip = self._known_clip(source, result) or self._new_clip(file, result, result.info)
+        clip = self._known.clip_at(result) or self._new_clip(file, result, result.info)
         self._session.absorb(lambda project: project.with_clip(project.clip(clip.id) or clip))
-        self._by_source[clip.source] = clip.id
-        self._by_size[clip.original.size].append(clip.id)
+        self._known.add(replace(clip, source=str(source)))
+        self._taken[file.path] = clip.id
+        self._small_copies += sum(1 for proxy in clip.proxies if not proxy.info.made_as) if file.copies else 0
         self._after(file, clip)
+        self._next_of_size(file)
 
-    def _remember(self, file: SourceFile, result: CopyResult) -> None:
-        """Keep the proof of each file, so that going on does not copy it again."""
-        proved = result.proved
-        if not proved and self._preset.originals.do == "leave" and not file.members:
-            proved = (Proved(result.path, result.path, result.value),)
-        for one in proved:
-            try:
-                there, here = one.source.stat(), one.path.stat()
-            except OSError:
-                continue  # the card is gone: what lies on the shelf holds all the same
-            self._store.remember_copy(
-                CopyRecord(str(one.source), there.st_size, there.st_mtime_ns, str(one.path), here.st_mtime_ns,
-                           self._preset.originals.checksum, one.value)
-            )  # fmt: skip
-
-    def _known_clip(self, source: Path, result: CopyResult) -> Clip | None:
-        project = self._session.project
-        for identity in self._by_size.get(result.size, ()):
-            clip = project.clip(identity)
-            same = clip is not None and clip.original.checksum_value == result.value
-            if clip is not None and same and project.place(clip.original.file) == result.path:
-                return clip
-        return None
+    def _proofs(self, file: SourceFile, result: CopyResult) -> tuple[Proved, ...]:
+        if not result.proved and not file.members:
+            return (Proved(result.path, result.path, result.value),)
+        return result.proved
 
     def _new_clip(self, file: SourceFile, result: CopyResult, info: MediaInfo) -> Clip:
         original = Original(
@@ -464,9 +756,13 @@ class IngestRun:
             self._preset.originals.checksum,
             result.value,
         )
-        sidecars = tuple(self._reference(self._originals_shelf, path) for path in result.sidecars)
+        own = [(path, known) for path, known in result.copies if _same_frames(known, info)]
+        proxies = tuple(Proxy(self._reference(self._originals_shelf, path), known, known.size) for path, known in own)
+        paired = {path for path, _known in own}
+        beside = [*result.sidecars, *(path for path, _known in result.copies if path not in paired)]
+        sidecars = tuple(self._reference(self._originals_shelf, path) for path in beside)
         name = clip_name(file) if self._preset.originals.do == "leave" else _name_of(result.path, file)
-        return Clip(new_id(), name, original, (), sidecars, source=str(self.request.source / file.path))
+        return Clip(new_id(), name, original, proxies, sidecars, source=str(self.request.source / file.path))
 
     @staticmethod
     def _reference(shelf: Shelf, path: Path) -> FileRef:
@@ -496,7 +792,7 @@ class IngestRun:
         else:
             self._note(file, phase="queued", done=0.0)
             self._submit(
-                self._makers, measure_headroom, HeadroomRequest(path, info), file, "measuring",
+                self._makers, measure_headroom, HeadroomRequest(path, info), file, "proxy", "measuring",
                 lambda measured: self._measured_now(file, clip, wanted, path, measured),
             )  # fmt: skip
 
@@ -508,6 +804,7 @@ class IngestRun:
         ratio = known.ratio if known is not None else None
         if not needs_proxy(clip.original.info, wanted, ratio):
             note = f"needs no proxy here: headroom {ratio:.1f}x" if ratio is not None else "needs no proxy here"
+            self._done(file, "proxy", note)
             self._note(file, phase="no need", done=1.0, note=note)
             return
         self._note(file, phase="queued", done=0.0)
@@ -518,8 +815,9 @@ class IngestRun:
             original, self._proxy_target(file, clip, wanted, values), wanted, clip.original.info, values
         )
         self._submit(
-            self._makers, make_or_take_proxy, request, file, "making", lambda made: self._pair(file, clip, made)
-        )
+            self._makers, make_or_take_proxy, request, file, "proxy", "making",
+            lambda made: self._pair(file, clip, made),
+        )  # fmt: skip
 
     def _token_values(self, file: SourceFile, clip: Clip) -> dict[str, str]:
         values = token_values(file, self._numbers[file.path], self._context, clip.original.info)
@@ -553,10 +851,11 @@ class IngestRun:
             current = project.clip(clip.id)
             if current is None or any(old.file == proxy.file for old in current.proxies):
                 return project
-            return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
+            return project.with_clip(replace(current, proxies=_own_first(current.proxies, proxy)))
 
         self._session.absorb(add)
         assert self._preset.proxies is not None
+        self._done(file, "proxy")
         self._paired(file, self._preset.proxies, proxy)
 
     def _paired(self, file: SourceFile, wanted: Proxies, proxy: Proxy) -> None:
@@ -567,7 +866,10 @@ class IngestRun:
         if wanted.second_copy and self._roots.second is not None:
             target = self._roots.second / "Proxies" / proxy.file.path
             request = SecondCopy(path, target, self._true_checksum)
-            self._submit(self._copies, copy_again, request, file, "paired", lambda done: self._copied_again(file, done))
+            self._submit(
+                self._copies, copy_again, request, file, "second copy", "paired",
+                lambda done: self._copied_again(file, done),
+            )  # fmt: skip
 
     @property
     def _true_checksum(self) -> str:
@@ -577,6 +879,7 @@ class IngestRun:
     def _copied_again(self, file: SourceFile, done: Proved) -> None:
         self._second += 1
         self._proved.append(done)
+        self._done(file, "second copy")
         self._note(file, phase="paired", done=1.0)
 
     # The end
@@ -598,35 +901,23 @@ class IngestRun:
             written.append(str(folder or root / "ascmhl"))
         return tuple(written)
 
-    def _counted(self, listing: SourceListing, manifests: tuple[str, ...]) -> IngestReport:
-        phases: dict[str, list[ItemState]] = defaultdict(list)
-        for item in self._items.values():
-            phases[item.phase].append(item)
-        in_place = sum(
-            1
-            for item in self._items.values()
-            if item.phase in ("copied", "queued", "measuring", "making", "paired", "in place", "no need")
-            or (item.done >= 1.0 and item.phase != "passed over")
-        )
-        paired = len(phases["paired"])
-        failed = [Problem(item.path, item.note) for item in phases["failed"]]
-        return IngestReport(
-            found=len(self._items) - len(phases["passed over"]),
-            copied=in_place if self._preset.originals.do == "copy" else 0,
-            proved=in_place if self._preset.originals.checksum != "size" else 0,
-            proxies=paired,
-            paired=paired,
-            passed_over=tuple(sorted((*listing.passed_over, *self._passed), key=lambda problem: problem.path)),
-            failed=(*listing.unreadable, *failed),
-            here_already=sum(1 for item in self._items.values() if item.here),
-            no_proxy_needed=len(phases["no need"]),
-            second_copies=self._second,
-            manifests=manifests,
-        )
-
 
 def _name_of(path: Path, file: SourceFile) -> str:
-    return clip_name(replace(file, path=path.name))
+    return clip_name(replace(file, path=path.name, members=_renamed(path, file)))
+
+
+def _renamed(path: Path, file: SourceFile) -> tuple[str, ...]:
+    return tuple(part.name for part in parts_of(path)) if is_joined(path) else file.members
+
+
+def _own_first(proxies: tuple[Proxy, ...], made: Proxy) -> tuple[Proxy, ...]:
+    """Proxies made here stand before a camera's own small copies: the first one is shown."""
+    own = [proxy for proxy in proxies if proxy.info.made_as]
+    return (*own, made, *(proxy for proxy in proxies if not proxy.info.made_as))
+
+
+def _same_frames(small: MediaInfo, original: MediaInfo) -> bool:
+    return small.kind == "video" and (small.frames, small.frame_rate) == (original.frames, original.frame_rate)
 
 
 def _later_of_same_stem(listing: SourceListing) -> set[str]:

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import os
 from collections import defaultdict
-from dataclasses import dataclass, field
+from collections.abc import Collection
+from dataclasses import asdict, dataclass, field, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
+from typing import Any
 
 from ..errors import ShadowError, from_os_error, os_reason
 from ..media import is_known_media_name
+from ..media.probe import is_small_copy_name
 from ..media.sequence import numbered
 from ..presets import Takes
+from .belonging import owners_of
 from .report import Problem
 
 _FILM_ENDINGS = (".dpx", ".exr", ".tif", ".tiff", ".png")
 _LEAST_FRAMES = 5  # of these endings, numbered alike in one folder, make a clip
 _LEAST_PHOTOGRAPHS = 24  # of other endings: fewer are single photographs
+_NOT_FOOTAGE = frozenset(["System Volume Information", "$RECYCLE.BIN", "lost+found", "ascmhl"])
 
 
 @dataclass(frozen=True)
@@ -24,7 +29,8 @@ class SourceFile:
     """A playable file by its name: ``path`` below the source, ``size`` in bytes, ``modified`` in nanoseconds.
 
     ``kind``: ``video``, ``sequence``, ``still`` or ``sound``. A numbered image sequence is one of these, with its
-    pattern as ``path`` and all its files in ``members``. ``sidecars``: paths of files of the same name beside it.
+    pattern as ``path`` and all its files in ``members``; so is a recording in several files, named by them all.
+    ``sidecars``: paths of the files that belong to it. ``copies``: paths of the camera's own small copies of it.
     """
 
     path: str
@@ -33,6 +39,12 @@ class SourceFile:
     modified: int
     sidecars: tuple[str, ...] = ()
     members: tuple[str, ...] = ()
+    copies: tuple[str, ...] = ()
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Paths of the files that hold its picture or sound, in order."""
+        return self.members or (self.path,)
 
 
 @dataclass(frozen=True)
@@ -47,6 +59,29 @@ class SourceListing:
     def size(self) -> int:
         """Bytes of all playable files."""
         return sum(file.size for file in self.files)
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain values for the queue on disk."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, values: dict[str, Any]) -> SourceListing:
+        """The inverse of :meth:`to_json`."""
+
+        def file(one: dict[str, Any]) -> SourceFile:
+            several = {name: tuple(one[name]) for name in ("sidecars", "members", "copies")}
+            return SourceFile(one["path"], one["kind"], one["size"], one["modified"], **several)
+
+        problems = (tuple(Problem(**one) for one in values[name]) for name in ("passed_over", "unreadable"))
+        return cls(tuple(file(one) for one in values["files"]), *problems)
+
+    def only(self, paths: Collection[str]) -> SourceListing:
+        """What of it lies at these paths."""
+        return SourceListing(
+            tuple(file for file in self.files if file.path in paths or any(part in paths for part in file.files)),
+            tuple(one for one in self.passed_over if one.path in paths),
+            tuple(one for one in self.unreadable if one.path in paths),
+        )
 
 
 @dataclass
@@ -66,11 +101,11 @@ def read_source(source: Path) -> SourceListing:
     except OSError as error:
         raise from_os_error(error, source) from error
     walk = _Walk()
-    _walk(source, "", walk)
+    _walk(str(source), "", walk)
     sequences = _take_sequences(walk)
-    sidecars = _sidecars(walk)
+    sidecars = owners_of(walk.others, [path for path, kind, _size, _time in walk.playable if kind != "copy"])
     files = tuple(
-        SourceFile(path, kind, size, modified, tuple(sorted(sidecars.get(path, ()))))
+        SourceFile(path, "video" if kind == "copy" else kind, size, modified, tuple(sorted(sidecars.get(path, ()))))
         for path, kind, size, modified in walk.playable
     )
     files = tuple(sorted((*files, *sequences), key=lambda file: file.path))
@@ -89,9 +124,9 @@ def _path_of(problem: Problem) -> str:
     return problem.path
 
 
-def _walk(source: Path, below: str, walk: _Walk) -> None:
+def _walk(source: str, below: str, walk: _Walk) -> None:
     try:
-        with os.scandir(source / below) as entries:
+        with os.scandir(f"{source}/{below}" if below else source) as entries:
             ordered = sorted(entries, key=lambda entry: entry.name)
     except OSError as error:
         walk.unreadable.append(Problem(below, f"the folder cannot be read: {os_reason(error)[0]}"))
@@ -104,21 +139,40 @@ def _walk(source: Path, below: str, walk: _Walk) -> None:
             walk.unreadable.append(Problem(path, os_reason(error)[0]))
 
 
-def _sort_in(entry: os.DirEntry[str], path: str, source: Path, walk: _Walk) -> None:
-    if entry.is_symlink():
+def _sort_in(entry: os.DirEntry[str], path: str, source: str, walk: _Walk) -> None:
+    if not readable_name(entry.name):
+        walk.unreadable.append(Problem(shown_name(path), "its name is not valid text: rename it, then read again"))
+    elif entry.is_symlink():
         walk.passed_over.append(Problem(path, "a link, not a file"))
     elif entry.name.startswith("."):
         walk.passed_over.append(Problem(path, "hidden, or still being written"))
     elif entry.is_dir():
-        _walk(source, path, walk)
+        if entry.name in _NOT_FOOTAGE:
+            walk.passed_over.append(Problem(path, "the system's own folder"))
+        else:
+            _walk(source, path, walk)
     elif not entry.is_file():
         walk.passed_over.append(Problem(path, "not an ordinary file"))
     else:
         _sort_in_file(entry, path, walk)
 
 
+def readable_name(name: str) -> bool:
+    """Whether a file name is valid text, so that it can be kept in a project."""
+    try:
+        name.encode("utf-8")
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
+def shown_name(name: str) -> str:
+    """A file name with what is not valid text replaced."""
+    return name.encode("utf-8", "replace").decode("utf-8")
+
+
 def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
-    kind = is_known_media_name(entry.name)
+    kind = "copy" if is_small_copy_name(entry.name) else is_known_media_name(entry.name)
     status = entry.stat()
     if kind is None:
         walk.others.append(path)
@@ -156,8 +210,11 @@ def taken(listing: SourceListing, takes: Takes) -> SourceListing:
         reason = _not_taken(file, takes)
         if reason:
             left.append(Problem(file.path, reason))
-        else:
-            files.append(file)
+            continue
+        if file.copies and not takes.small_copies:
+            left += [Problem(path, "a camera's small copy; the preset leaves them out") for path in file.copies]
+            file = replace(file, copies=())
+        files.append(file)
     return SourceListing(tuple(files), tuple(sorted((*listing.passed_over, *left), key=_path_of)), listing.unreadable)
 
 
@@ -172,17 +229,3 @@ def _not_taken(file: SourceFile, takes: Takes) -> str:
         ):
             return f"the preset leaves out {pattern}"
     return ""
-
-
-def _sidecars(walk: _Walk) -> dict[str, list[str]]:
-    """Other files by the clip whose folder and name without ending they share; video goes before sound and stills."""
-    owners: dict[str, str] = {}
-    rank = {"video": 0, "sound": 1, "still": 2}
-    for path, _kind, _size, _modified in sorted(walk.playable, key=lambda item: (rank[item[1]], item[0])):
-        owners.setdefault(os.path.splitext(path)[0].casefold(), path)
-    found: dict[str, list[str]] = defaultdict(list)
-    for path in walk.others:
-        owner = owners.get(os.path.splitext(path)[0].casefold())
-        if owner is not None:
-            found[owner].append(path)
-    return found

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
 import os
-import queue
 import signal
 import subprocess
 import sys
@@ -16,10 +16,11 @@ from multiprocessing import Pipe
 from multiprocessing.connection import Connection
 from typing import Any
 
-from ..errors import Cancelled, WorkerDied
+from ..errors import Cancelled, WorkerDied, WorkerStalled
 from .task import Task
 
 _PATIENCE = 5.0  # seconds a cancelled task has to clean up before its worker is killed
+_LOOK = 0.05  # seconds between two looks at a worker
 
 
 @dataclass
@@ -27,17 +28,89 @@ class _Entry:
     task: Task
     request: Any
     on_progress: Callable[[float], None]
+    priority: int
+    number: int
+    held: bool = False
     future: Future[Any] = field(default_factory=Future)
     cancelled: threading.Event = field(default_factory=threading.Event)
 
 
-class WorkerPool:
-    """``size`` worker processes, started when first needed. Close it, or use it as a context manager."""
+class _Queue:
+    """Entries that wait: the highest priority first, then in the order they came; held ones stay.
 
-    def __init__(self, size: int = 1) -> None:
-        self._entries: queue.SimpleQueue[_Entry | None] = queue.SimpleQueue()
-        self._keepers = [_Keeper(self._entries) for _ in range(size)]
+    No more than ``size`` are given out at a time; one that is held while it runs does not count.
+    """
+
+    def __init__(self, size: int) -> None:
+        self.size = size
+        self._waiting: list[_Entry] = []
+        self._running: list[_Entry] = []
+        self._changed = threading.Condition()
+        self._closed = False
+        self._paused = False
+
+    def put(self, entry: _Entry) -> None:
+        with self._changed:
+            self._waiting.append(entry)
+            self._changed.notify()
+
+    def get(self) -> _Entry | None:
+        """The next entry, None when the pool was closed and nothing waits."""
+        with self._changed:
+            while True:
+                entry = self._next()
+                if entry is not None:
+                    self._waiting.remove(entry)
+                    self._running.append(entry)
+                    return entry
+                if self._closed and not self._waiting:
+                    return None
+                self._changed.wait()
+
+    def _next(self) -> _Entry | None:
+        for entry in self._waiting:
+            if entry.cancelled.is_set():
+                return entry
+        if self._paused or sum(1 for entry in self._running if not entry.held) >= self.size:
+            return None
+        ready = [entry for entry in self._waiting if not entry.held]
+        return max(ready, key=lambda entry: (entry.priority, -entry.number), default=None)
+
+    def done(self, entry: _Entry) -> None:
+        """An entry that was given out has ended."""
+        with self._changed:
+            self._running.remove(entry)
+            self._changed.notify_all()
+
+    def touch(self) -> None:
+        """Have the keepers look again."""
+        with self._changed:
+            self._changed.notify_all()
+
+    def pause(self, on: bool) -> None:
+        with self._changed:
+            self._paused = on
+            self._changed.notify_all()
+
+    def close(self) -> None:
+        with self._changed:
+            self._closed, self._paused = True, False
+            self._changed.notify_all()
+
+
+class WorkerPool:
+    """``size`` worker processes, started when first needed. Close it, or use it as a context manager.
+
+    ``stalled_after``: seconds without progress after which a task's worker is ended; None: never.
+    """
+
+    def __init__(self, size: int = 1, stalled_after: float | None = None) -> None:
+        self._queue = _Queue(size)
+        self._stalled_after = stalled_after
+        self._keepers = [_Keeper(self._queue, stalled_after) for _ in range(size)]
         self._by_future: dict[Future[Any], _Entry] = {}
+        self._numbers = itertools.count()
+        self._paused = False
 
     def __enter__(self) -> WorkerPool:
         return self
@@ -45,42 +118,78 @@ class WorkerPool:
     def __exit__(self, *_error: object) -> None:
         self.close()
 
-    def submit(self, task: Task, request: Any, on_progress: Callable[[float], None] = lambda done: None) -> Future[Any]:
+    def submit(
+        self,
+        task: Task,
+        request: Any,
+        on_progress: Callable[[float], None] = lambda done: None,
+        priority: int = 0,
+        held: bool = False,
+    ) -> Future[Any]:
         """Run ``task(request, report)`` in a worker. ``on_progress`` is called on a thread of the pool, 0 to 1.
 
-        The future raises the task's own error, WorkerDied, or Cancelled.
+        Higher ``priority`` goes first; what is ``held`` waits for :meth:`hold`. The future raises the task's own
+        error, WorkerDied, WorkerStalled or Cancelled.
         """
-        entry = _Entry(task, request, on_progress)
+        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held)
         self._by_future[entry.future] = entry
         entry.future.add_done_callback(lambda future: self._by_future.pop(future, None))
         for keeper in self._keepers:
             keeper.start_if_needed()
-        self._entries.put(entry)
+        self._queue.put(entry)
         return entry.future
+
+    def prefer(self, future: Future[Any], priority: int) -> None:
+        """Give a waiting task another priority."""
+        entry = self._by_future.get(future)
+        if entry is not None:
+            entry.priority = priority
+            self._queue.touch()
+
+    def hold(self, future: Future[Any], on: bool) -> None:
+        """Have one task stand still, waiting or running, while others take its turn; or let it go on."""
+        entry = self._by_future.get(future)
+        if entry is None or entry.held == on:
+            return
+        entry.held = on
+        keeper = next((keeper for keeper in self._keepers if keeper.entry is entry), None)
+        if keeper is not None:
+            keeper.stand_still(on or self._paused)
+        if sum(1 for one in self._keepers if one.entry is None or not one.entry.held) < self._queue.size:
+            self._keepers.append(_Keeper(self._queue, self._stalled_after))  # one that takes its place
+            self._keepers[-1].start_if_needed()
+        self._queue.touch()
 
     def cancel(self, future: Future[Any]) -> None:
         """Take a task back, waiting or running; its future then raises Cancelled."""
         entry = self._by_future.get(future)
         if entry is not None:
             entry.cancelled.set()
+            self._queue.touch()
 
     def cancel_all(self) -> None:
         """Take back all tasks."""
         for entry in list(self._by_future.values()):
             entry.cancelled.set()
+        self._queue.touch()
 
     def pause(self) -> None:
-        """Have the workers stand still where they are; ask again now and then, for workers that start meanwhile."""
+        """Have the workers stand still where they are and begin nothing."""
+        if not self._paused:
+            self._queue.pause(True)
+        self._paused = True
         self._signal(signal.SIGSTOP)
 
     def resume(self) -> None:
         """Have paused workers go on."""
-        self._signal(signal.SIGCONT)
+        if self._paused:
+            self._queue.pause(False)
+            self._paused = False
+            self._signal(signal.SIGCONT)
 
     def _signal(self, which: signal.Signals) -> None:
-        for process in self.process_ids:
-            with suppress(ProcessLookupError):
-                os.kill(process, which)
+        for keeper in self._keepers:
+            keeper.stand_still(which == signal.SIGSTOP or (keeper.entry is not None and keeper.entry.held))
 
     @property
     def process_ids(self) -> list[int]:
@@ -91,8 +200,7 @@ class WorkerPool:
         """End all workers; tasks not finished raise Cancelled."""
         self.resume()
         self.cancel_all()
-        for _ in self._keepers:
-            self._entries.put(None)
+        self._queue.close()
         for keeper in self._keepers:
             keeper.join()
 
@@ -100,8 +208,11 @@ class WorkerPool:
 class _Keeper:
     """A thread that keeps one worker process busy."""
 
-    def __init__(self, entries: queue.SimpleQueue[_Entry | None]) -> None:
+    def __init__(self, entries: _Queue, stalled_after: float | None) -> None:
         self._entries = entries
+        self._stalled_after = stalled_after
+        self.paused = False
+        self.entry: _Entry | None = None
         self._thread: threading.Thread | None = None
         self.process: subprocess.Popen[bytes] | None = None
         self._pipe: Connection[Any, Any] | None = None
@@ -111,6 +222,13 @@ class _Keeper:
             self._thread = threading.Thread(target=self._loop, name="worker keeper", daemon=True)
             self._thread.start()
 
+    def stand_still(self, on: bool) -> None:
+        """Stop the worker's process where it is, or let it go on."""
+        self.paused = on
+        if self.process is not None and self.process.poll() is None:
+            with suppress(ProcessLookupError):
+                os.kill(self.process.pid, signal.SIGSTOP if on else signal.SIGCONT)
+
     def join(self) -> None:
         if self._thread is not None:
             self._thread.join()
@@ -119,10 +237,15 @@ class _Keeper:
         # The worker asks to be ended with its parent *thread*: so this thread both starts and outlives it.
         try:
             while (entry := self._entries.get()) is not None:
-                if entry.cancelled.is_set():
-                    entry.future.set_exception(Cancelled())
-                else:
-                    self._serve(entry)
+                self.entry = entry
+                try:
+                    if entry.cancelled.is_set():
+                        entry.future.set_exception(Cancelled())
+                    else:
+                        self._serve(entry)
+                finally:
+                    self.entry = None
+                    self._entries.done(entry)
         finally:
             self._end_process()
 
@@ -131,6 +254,10 @@ class _Keeper:
             pipe = self._connected()
             pipe.send((entry.task, entry.request))
             kind, value = self._answer(pipe, entry)
+        except WorkerStalled as error:
+            self._end_process()
+            entry.future.set_exception(error)
+            return
         except (EOFError, OSError) as error:
             self._end_process()
             if entry.cancelled.is_set():
@@ -149,19 +276,26 @@ class _Keeper:
             entry.future.set_exception(Cancelled() if kind == "cancelled" else value)
 
     def _answer(self, pipe: Connection[Any, Any], entry: _Entry) -> tuple[str, Any]:
-        waited = 0.0
+        waited, still, last = 0.0, 0.0, -1.0
         told = False
         while True:
-            if pipe.poll(0.05):
+            if pipe.poll(_LOOK):
                 kind, value = pipe.recv()
                 if kind != "progress":
                     return kind, value
+                if value != last:
+                    last, still = value, 0.0
                 entry.on_progress(value)
+            elif not self.paused:
+                still += _LOOK
+            if self._stalled_after is not None and still > self._stalled_after:
+                raise WorkerStalled(f"it came no further for {still:.0f} s and was ended", None, "Try it again.")
             if entry.cancelled.is_set():
                 if not told:
+                    self.stand_still(False)
                     pipe.send((None, None))
                     told = True
-                waited += 0.05
+                waited += _LOOK
                 if waited > _PATIENCE:
                     raise EOFError
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ..state import opened, state_file
+from .piece import Piece
 
 _TABLES = """
 CREATE TABLE IF NOT EXISTS jobs (
@@ -19,7 +21,20 @@ CREATE TABLE IF NOT EXISTS copies (
   source TEXT NOT NULL, size INTEGER NOT NULL, source_mtime INTEGER NOT NULL,
   target TEXT NOT NULL, target_mtime INTEGER NOT NULL, checksum TEXT NOT NULL, value TEXT NOT NULL,
   PRIMARY KEY (source, target));
+CREATE TABLE IF NOT EXISTS pieces (
+  id INTEGER PRIMARY KEY, run INTEGER NOT NULL, kind TEXT NOT NULL, path TEXT NOT NULL, source TEXT NOT NULL,
+  target TEXT NOT NULL, settings TEXT NOT NULL, seconds REAL NOT NULL, size INTEGER NOT NULL, state TEXT NOT NULL,
+  priority INTEGER NOT NULL, held INTEGER NOT NULL, part REAL NOT NULL, begun REAL NOT NULL, ended REAL NOT NULL,
+  note TEXT NOT NULL, wish TEXT NOT NULL DEFAULT '', UNIQUE (run, kind, path));
+CREATE INDEX IF NOT EXISTS wishes ON pieces (run) WHERE wish != '';
+CREATE TABLE IF NOT EXISTS listings (run INTEGER PRIMARY KEY, found TEXT NOT NULL);
 """
+_COLUMNS = (
+    "run", "kind", "path", "source", "target", "settings", "seconds", "size", "state", "priority", "held", "part",
+    "begun", "ended", "note", "id",
+)  # fmt: skip
+_WRITTEN = _COLUMNS[:-1]
+_KEPT_RUNS = 20  # ended ones whose jobs stay listed
 
 
 @dataclass(frozen=True)
@@ -99,3 +114,76 @@ class JobStore:
         with opened(self._path) as db:
             row = db.execute("SELECT * FROM copies WHERE source=? AND target=?", (str(source), str(target))).fetchone()
         return CopyRecord(*row) if row else None
+
+    # The jobs of a run, one by one
+
+    def keep_listing(self, run: int, found: dict[str, Any]) -> None:
+        """Keep what a run found on its source, so that it can go on without it."""
+        with opened(self._path) as db:
+            db.execute("INSERT OR REPLACE INTO listings VALUES (?, ?)", (run, json.dumps(found)))
+
+    def listing(self, run: int) -> dict[str, Any] | None:
+        """What a run found, if it was kept."""
+        with opened(self._path) as db:
+            row = db.execute("SELECT found FROM listings WHERE run=?", (run,)).fetchone()
+        return json.loads(row[0]) if row else None
+
+    def write_pieces(self, pieces: Iterable[Piece]) -> None:
+        """Write jobs as they are now; those of a run are known by kind and path. One change on disk."""
+        changes = ", ".join(f"{name}=excluded.{name}" for name in _WRITTEN[3:])
+        marks = ", ".join("?" * len(_WRITTEN))
+        with opened(self._path) as db:
+            db.executemany(
+                f"INSERT INTO pieces ({', '.join(_WRITTEN)}) VALUES ({marks}) "
+                f"ON CONFLICT (run, kind, path) DO UPDATE SET {changes}",
+                [tuple(getattr(piece, name) for name in _WRITTEN) for piece in pieces],
+            )
+
+    def pieces(self, run: int | None = None, project: Path | None = None) -> list[Piece]:
+        """Jobs of one run, of a project, or all that are kept, in the order they came."""
+        where, values = "1", []
+        if run is not None:
+            where, values = "run=?", [str(run)]
+        elif project is not None:
+            where, values = "run IN (SELECT id FROM jobs WHERE project=?)", [str(project)]
+        with opened(self._path) as db:
+            rows = db.execute(
+                f"SELECT {', '.join(_COLUMNS)} FROM pieces WHERE {where} ORDER BY id",
+                values,
+            ).fetchall()
+        return [Piece(**{**dict(zip(_COLUMNS, row, strict=True)), "held": bool(row[10])}) for row in rows]
+
+    def ask(self, piece: int, wish: str) -> bool:
+        """Ask whoever runs a job for something (see WISHES); whether there is such a job."""
+        with opened(self._path) as db:
+            return db.execute("UPDATE pieces SET wish=? WHERE id=?", (wish, piece)).rowcount == 1
+
+    def wishes(self, run: int) -> list[tuple[str, str, str]]:
+        """(kind, path, wish) of what was asked for since; each is given once."""
+        with opened(self._path) as db:
+            rows = db.execute("SELECT kind, path, wish FROM pieces WHERE run=? AND wish != ''", (run,)).fetchall()
+            if rows:
+                db.execute("UPDATE pieces SET wish='' WHERE run=? AND wish != ''", (run,))
+        return [(row[0], row[1], row[2]) for row in rows]
+
+    def job(self, identity: int) -> tuple[str, dict[str, Any] | None]:
+        """State and result of a job; an empty state when there is none."""
+        with opened(self._path) as db:
+            row = db.execute("SELECT state, result FROM jobs WHERE id=?", (identity,)).fetchone()
+        return (row[0], json.loads(row[1]) if row[1] else None) if row else ("", None)
+
+    def reopen(self, identity: int) -> JobRecord | None:
+        """Open an ended job again, so that it goes on; None when there is none or the same is open already."""
+        with opened(self._path) as db:
+            row = db.execute("SELECT id, kind, project, request FROM jobs WHERE id=?", (identity,)).fetchone()
+            if row is None:
+                return None
+            changed = db.execute("UPDATE OR IGNORE jobs SET state='open', ended=NULL WHERE id=?", (identity,)).rowcount
+        return JobRecord(row[0], row[1], row[2], json.loads(row[3])) if changed else None
+
+    def forget_old(self) -> None:
+        """Drop the single jobs of runs that ended long ago; what was proven stays known."""
+        with opened(self._path) as db:
+            ended = "SELECT id FROM jobs WHERE state != 'open' ORDER BY id DESC LIMIT -1 OFFSET ?"
+            for table in ("pieces", "listings"):
+                db.execute(f"DELETE FROM {table} WHERE run IN ({ended})", (_KEPT_RUNS,))

@@ -6,7 +6,7 @@ import base64
 import re
 from collections.abc import Sequence
 from fractions import Fraction
-from pathlib import Path
+from pathlib import Path, PurePath
 
 import av
 from av.container import InputContainer
@@ -29,9 +29,9 @@ def parts_of(path: Path) -> list[Path]:
     return [path.with_name(name) for name in names] if len(names) > 1 and alike else [path]
 
 
-def is_joined(path: Path) -> bool:
+def is_joined(path: PurePath) -> bool:
     """Whether a path names a recording of several files."""
-    return JOINT in path.name and len(parts_of(path)) > 1
+    return JOINT in path.name and len(parts_of(Path(path))) > 1
 
 
 def open_joined(path: Path, lengths: Sequence[Fraction]) -> InputContainer:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from fractions import Fraction
 from pathlib import Path
@@ -44,18 +45,25 @@ VIDEO_NAMES = frozenset(
 )
 SOUND_NAMES = frozenset([".wav", ".bwf", ".aif", ".aiff", ".flac", ".mp3", ".m4a", ".ogg", ".opus", ".w64", ".rf64"])
 STILL_NAMES = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".dpx", ".exr", ".bmp", ".webp", ".heic"])
+SMALL_COPY_NAMES = frozenset([".lrv", ".lrf"])  # video that cameras keep beside a clip for looking at it
 MADE_BY = "agile-shadow "  # begins the comment in the files this program makes
+_KINDS = {
+    ending: kind
+    for kind, endings in (("video", VIDEO_NAMES), ("sound", SOUND_NAMES), ("still", STILL_NAMES))
+    for ending in endings
+}
 _DATE = re.compile(r"^(\d{4})[-:](\d{2})[-:](\d{2})(?:[T ](\d{2}:\d{2}:\d{2}))?")
 _STILL_FORMATS = ("image2", "_pipe")
 
 
 def is_known_media_name(name: str) -> str | None:
     """``"video"``, ``"sound"`` or ``"still"`` by the ending of a file name, None for anything else."""
-    ending = Path(name).suffix.lower()
-    for kind, endings in (("video", VIDEO_NAMES), ("sound", SOUND_NAMES), ("still", STILL_NAMES)):
-        if ending in endings:
-            return kind
-    return None
+    return _KINDS.get(os.path.splitext(name)[1].lower())
+
+
+def is_small_copy_name(name: str) -> bool:
+    """Whether the ending of a file name says that it is a camera's small copy of a clip."""
+    return Path(name).suffix.lower() in SMALL_COPY_NAMES
 
 
 def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
@@ -85,7 +93,7 @@ def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:
         codec=stream.codec_context.name,
         start_timecode=None,
         audio=_audio_streams(container),
-        recorded=_recorded(container),
+        recorded=recorded_in(container),
     )
 
 
@@ -102,7 +110,7 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
     if aspect < 1:
         upright = (frame.width, round(frame.height / aspect))
     rate = index.rate()
-    timecode, reel = _timecode_and_reel(container)
+    timecode, reel = timecode_and_reel(container)
     return MediaInfo(
         kind="still" if is_still else "video",
         container=SEQUENCE if sequence else JOINED if is_joined(path) else container.format.name,
@@ -125,8 +133,8 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
         audio=_audio_streams(container),
         pixel_aspect=aspect,
         made_as=_made_as(container),
-        recorded=_recorded(container),
-        camera=_camera(container),
+        recorded=recorded_in(container),
+        camera=camera_in(container),
     )
 
 
@@ -135,7 +143,7 @@ def _made_as(container: InputContainer) -> str:
     return note.removeprefix(MADE_BY) if note.startswith(MADE_BY) else ""
 
 
-def _recorded(container: InputContainer) -> str:
+def recorded_in(container: InputContainer) -> str:
     """``2026-10-12 09:31:42`` as the file says when it was recorded, or an empty text."""
     for key in ("com.apple.quicktime.creationdate", "creation_time", "date", "DateTimeOriginal"):
         match = _DATE.match(str(container.metadata.get(key, "")))
@@ -144,7 +152,7 @@ def _recorded(container: InputContainer) -> str:
     return ""
 
 
-def _camera(container: InputContainer) -> str:
+def camera_in(container: InputContainer) -> str:
     """The camera as the file names it, or an empty text."""
     for key in ("camera_id", "com.apple.quicktime.model", "model", "device"):
         if container.metadata.get(key):
@@ -174,7 +182,8 @@ def _audio_stream(stream: AvAudioStream) -> AudioStream:
     return AudioStream(context.name, context.layout.nb_channels, context.sample_rate, bits)
 
 
-def _timecode_and_reel(container: InputContainer) -> tuple[str | None, str | None]:
+def timecode_and_reel(container: InputContainer) -> tuple[str | None, str | None]:
+    """Timecode of the first frame, and the reel, as the container or a stream says."""
     timecode = container.metadata.get("timecode")
     reel = container.metadata.get("reel_name")
     for stream in container.streams:

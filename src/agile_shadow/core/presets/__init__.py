@@ -20,7 +20,7 @@ from .library import (
 )
 from .model import CHECKSUMS, PROOFS, SCHEMA, Mark, Originals, Preset, Proxies, Takes, When
 from .tokens import EXAMPLES, NEED_PROBE, TOKENS, fill_path, fill_text, tokens_in
-from .words import describes, listed, mark_words, needs_words, place_words, suggested_name
+from .words import describes, describes_proxies, listed, mark_words, needs_words, place_words, suggested_name
 
 __all__ = [
     "CHECKSUMS",
@@ -45,6 +45,7 @@ __all__ = [
     "attach",
     "codec_named",
     "describes",
+    "describes_proxies",
     "fill_path",
     "fill_text",
     "find_preset",

@@ -77,7 +77,8 @@ class Takes(_Model):
 
     ``longer_than`` in seconds (video only); ``leave_out``: patterns such as ``*_TEST*`` or ``TRASH/*`` for the path
     on the source; ``skip_known``: what the project holds already, by content, is not copied again. ``sequence_rate``:
-    frames per second of numbered image sequences, whose files do not say.
+    frames per second of numbered image sequences, whose files do not say. ``join_parts``: a recording that the camera
+    split over several files is one clip; ``small_copies``: the camera's own small copies come along and are paired.
     """
 
     video: bool = True
@@ -88,6 +89,8 @@ class Takes(_Model):
     leave_out: tuple[Annotated[str, Field(min_length=1, max_length=200)], ...] = ()
     skip_known: bool = True
     sequence_rate: Rate = Fraction(25)
+    join_parts: bool = True
+    small_copies: bool = True
 
 
 class Originals(_Model):

@@ -107,6 +107,12 @@ def place_words(mark: Mark) -> str:
     return row if row == column else f"{row} {column}"
 
 
+def describes_proxies(proxies: Proxies) -> str:
+    """The settings of its proxies in a few words, such as ``a quarter the size as DNxHR LB``."""
+    text = f"{size_words(proxies)} as {codec_words(proxies)}"
+    return f"{text}, marked" if proxies.marks else text
+
+
 def _place(proxies: Proxies) -> str:
     where = {
         "shelf": f"on {proxies.shelf or 'the proxies shelf'}, same folders as the originals",

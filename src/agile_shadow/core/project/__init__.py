@@ -2,6 +2,7 @@
 
 from .document import Clip, Project, new_project
 from .file import load_project, save_project
+from .lock import Holder, ProjectLock
 from .ready import (
     begin_project,
     ready_made_projects,
@@ -14,7 +15,9 @@ from .session import ProjectSession
 
 __all__ = [
     "Clip",
+    "Holder",
     "Project",
+    "ProjectLock",
     "ProjectSession",
     "begin_project",
     "load_project",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,7 +23,8 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     """Make one proxy: a task for a worker. Same frames, times, timecode and reel as the original, sound as asked.
 
     Never replaces a file: raises ProxyError when the target's name is taken, when no room is left, when the picture
-    would be too small for the codec or the result is not frame for frame the original; MediaError for a bad original.
+    would be too small for the codec or the result is not frame for frame the original; MediaError for a bad original;
+    FileExistsError when somebody else took the name meanwhile.
     """
     if request.target.exists():
         raise ProxyError(
@@ -38,10 +40,12 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         info = probe(partial) if request.part is not None else check_proxy(partial, request, original)
         rename_new(partial, request.target)
     except av.error.FFmpegError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise from_os_error(OSError(error.errno, error.strerror), request.target, ProxyError) from error
         raise ProxyError(
             f"no proxy could be made of it ({error.strerror})", request.original, "Try it again."
         ) from error
-    except ShadowError:
+    except (ShadowError, FileExistsError):
         raise
     except OSError as error:
         raise from_os_error(error, request.target, ProxyError) from error
@@ -61,7 +65,10 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         stem = request.target.stem if number == 1 else f"{request.target.stem}_{number}"
         target = request.target.with_name(f"{stem}{request.target.suffix}")
         if not target.exists():
-            return make_proxy(replace(request, target=target), report)
+            try:
+                return make_proxy(replace(request, target=target), report)
+            except FileExistsError:  # somebody else was faster: theirs is looked at
+                pass
         try:
             info = check_proxy(target, request, original)
         except ShadowError:

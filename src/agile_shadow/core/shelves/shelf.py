@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
+from ..drives import drives
 from ..errors import ShelfError
 
 ROLES = ("originals", "proxies", "second copies", "exports", "scratch")
@@ -59,7 +59,4 @@ def place_of(path: Path, shelves: tuple[Shelf, ...]) -> tuple[Shelf, str] | None
 
 def free_room(folder: Path) -> int:
     """Free bytes on the drive that holds (or would hold) a folder."""
-    existing = folder
-    while not existing.exists() and existing != existing.parent:
-        existing = existing.parent
-    return shutil.disk_usage(existing).free
+    return drives().free(folder)

@@ -1,0 +1,104 @@
+"""From the states of a run's files to its report."""
+
+from __future__ import annotations
+
+import time
+from collections import defaultdict
+from collections.abc import Sequence
+from pathlib import Path
+
+from ..media import MediaInfo
+from ..presets import Preset
+from ..project import Clip, Project
+from ..time import rate_text
+from .board import ItemState
+from .report import IngestReport, Problem, ReportRow, Took
+from .source import SourceListing
+
+_IN_PLACE = ("copied", "queued", "measuring", "making", "paired", "in place", "no need")
+_WORDS = {
+    "paired": "paired", "in place": "in place", "no need": "needs no proxy here", "failed": "needs you",
+    "cancelled": "taken back by you",
+}  # fmt: skip
+
+
+def counted(
+    listing: SourceListing,
+    items: Sequence[ItemState],
+    clips: dict[str, str],
+    preset: Preset,
+    project: Project,
+    **more: object,
+) -> IngestReport:
+    """The report of a run. ``clips``: identities of the project's clips by path on the source; ``more``: its other
+    fields."""
+    phases: dict[str, list[ItemState]] = defaultdict(list)
+    for item in items:
+        phases[item.phase].append(item)
+    passed = [Problem(item.path, item.note) for item in phases["passed over"]]
+    passed += [Problem(item.path, "taken back by you") for item in phases["cancelled"] if item.path not in clips]
+    failed = [Problem(item.path, item.note, _step(item, clips)) for item in phases["failed"]]
+    unreadable = [Problem(one.path, one.reason, "read") for one in listing.unreadable]
+    there = [item for item in items if item.phase in _IN_PLACE or (item.path in clips and item.phase != "passed over")]
+    in_place = len(there) + sum(1 for item in phases["failed"] if item.done >= 1.0 and item.path not in clips)
+    gone = sum(1 for item in phases["cancelled"] if item.path not in clips)
+    paired = len(phases["paired"])
+    made = preset.proxies is not None
+    unmade = sum(1 for item in phases["failed"] if made and item.path in clips)
+    return IngestReport(
+        found=len(items) - len(phases["passed over"]) - gone,
+        copied=in_place if preset.originals.do == "copy" else 0,
+        proved=in_place if preset.originals.checksum != "size" else 0,
+        proxies=paired,
+        paired=paired,
+        passed_over=tuple(sorted((*listing.passed_over, *passed), key=lambda problem: problem.path)),
+        failed=(*unreadable, *failed),
+        here_already=sum(1 for item in items if item.here),
+        no_proxy_needed=len(phases["no need"]),
+        wanted=paired + unmade,
+        preset=preset.name,
+        checksum=preset.originals.checksum,
+        rows=tuple(_row(item, project.clip(clips.get(item.path, "")), project) for item in items if _listed(item)),
+        **more,  # type: ignore[arg-type]
+    )
+
+
+def _listed(item: ItemState) -> bool:
+    return item.phase != "passed over"
+
+
+def _step(item: ItemState, clips: dict[str, str]) -> str:
+    """What a person can do about it: a copy that holds but cannot be played is looked at, all else tried again."""
+    return "show" if item.done >= 1.0 and item.path not in clips else "retry"
+
+
+def _row(item: ItemState, clip: Clip | None, project: Project) -> ReportRow:
+    state = "here already" if item.here and item.phase == "in place" else _WORDS.get(item.phase, item.phase)
+    name = Path(item.path.partition(" + ")[0]).stem if clip is None else clip.name
+    if clip is None:
+        return ReportRow(item.path, name, item.kind, item.size, state, item.note)
+    original, info = clip.original, clip.original.info
+    proxy = next((one for one in reversed(clip.proxies) if item.phase == "paired"), None)
+    shown = proxy.file if proxy is not None else original.file
+    return ReportRow(
+        item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, "",
+        proxy.file.path if proxy is not None else "", proxy.size if proxy is not None else 0, info.frames,
+        rate_text(info.frame_rate) if info.frame_rate else "", info.start_timecode or "", info.camera, info.reel or "",
+        info.recorded, picture_words(info), str(project.place(shown) or ""),
+    )  # fmt: skip
+
+
+def picture_words(info: MediaInfo) -> str:
+    """``3840 x 2160 hevc``, or the sound's codec and channels."""
+    if info.display_width:
+        return f"{info.display_width} x {info.display_height} {info.codec}"
+    return f"{info.codec}, {info.audio_channels} channels"
+
+
+def took(began: float, size: int) -> Took:
+    """Times of a run that ends now; ``began`` in seconds since 1970, ``size`` in bytes copied."""
+    day = "%Y-%m-%d %H:%M:%S"
+    now = time.time()
+    return Took(
+        time.strftime(day, time.localtime(began)), time.strftime(day, time.localtime(now)), round(now - began, 1), size
+    )

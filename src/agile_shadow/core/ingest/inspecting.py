@@ -1,0 +1,75 @@
+"""What a source's list shows of a file before it is taken: its head, and a small picture, kept for the next time."""
+
+from __future__ import annotations
+
+import hashlib
+from contextlib import suppress
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from ..errors import ShadowError
+from ..files import written_atomically
+from ..jobs import Report
+from ..log import cache_folder
+from ..media.brief import Brief, brief
+from ..media.poster import poster
+from ..media.sequence import status
+
+_MOST = 4000  # pictures kept
+
+
+@dataclass(frozen=True)
+class InspectRequest:
+    """A file, sequence or recording; ``rate`` of a sequence; ``picture``: whether a poster is wanted."""
+
+    path: Path
+    rate: Fraction | None = None
+    picture: bool = True
+
+
+@dataclass(frozen=True)
+class Inspection:
+    """``head``: what the file says of itself, ``picture``: a JPEG; None where it cannot be read, ``problem`` why."""
+
+    head: Brief | None = None
+    picture: bytes | None = None
+    problem: str = ""
+
+
+def inspect(request: InspectRequest, report: Report) -> Inspection:
+    """Look at a file: a task for a worker. The picture comes from the cache where one was made before."""
+    try:
+        head = brief(request.path, request.rate)
+    except (ShadowError, OSError) as error:
+        return Inspection(problem=str(error))
+    report(0.5)
+    picture = None
+    if request.picture and head.width:
+        with suppress(ShadowError, OSError):
+            picture = kept_poster(request.path, request.rate)
+    return Inspection(head, picture)
+
+
+def kept_poster(path: Path, rate: Fraction | None = None) -> bytes:
+    """The poster of a file, made once. Raises ShadowError, OSError."""
+    size, modified = status(path)
+    key = hashlib.sha256(f"{path}|{size}|{modified}".encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    folder = cache_folder() / "posters"
+    file = folder / f"{key}.jpg"
+    with suppress(OSError):
+        return file.read_bytes()
+    made = poster(path, rate)
+    with suppress(OSError):
+        folder.mkdir(exist_ok=True)
+        with written_atomically(file) as partial:
+            partial.write_bytes(made)
+    return made
+
+
+def tidy_posters() -> None:
+    """Keep the newest pictures only."""
+    with suppress(OSError):
+        files = sorted((cache_folder() / "posters").glob("*.jpg"), key=lambda file: file.stat().st_mtime)
+        for old in files[: max(0, len(files) - _MOST)]:
+            old.unlink(missing_ok=True)

@@ -1,0 +1,184 @@
+"""The report to keep or send: one HTML page with posters, and a table for spreadsheets."""
+
+from __future__ import annotations
+
+import base64
+import csv
+import io
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, fields
+from html import escape
+from pathlib import Path
+
+from ..errors import ShadowError
+from ..files import written_atomically
+from ..jobs import Report
+from ..time import clock_text
+from .inspecting import kept_poster
+from .report import STEP_WORDS, IngestReport, Problem, ReportRow
+
+_MOST_POSTERS = 400  # in one page
+_STYLE = """
+:root{color-scheme:light dark}
+body{font:15px/1.45 system-ui,sans-serif;margin:2.2rem auto;max-width:1120px;padding:0 1.2rem;
+ background:#f6f3ec;color:#2a2621}
+h1{font-size:2rem;margin:.2rem 0}h2{font-size:1.1rem;margin:2rem 0 .6rem}
+.sums{display:flex;flex-wrap:wrap;gap:.6rem 2.2rem;margin:1.2rem 0;padding:0}
+.sums div{min-width:5.5rem}.sums b{display:block;font-size:1.5rem;font-variant-numeric:tabular-nums}
+.quiet{color:#6b6357}.you{border-left:4px solid #a33d1f;padding:.2rem .9rem;margin:.5rem 0}
+table{border-collapse:collapse;width:100%;font-size:13px}
+th,td{text-align:left;padding:.3rem .55rem;border-bottom:1px solid #d9d2c4;vertical-align:top}
+td.n{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
+code{font:12px ui-monospace,monospace;overflow-wrap:anywhere}
+.posters{display:grid;grid-template-columns:repeat(auto-fill,minmax(170px,1fr));gap:14px}
+figure{margin:0}.box{height:108px;background:#808080;display:flex;align-items:center;justify-content:center;
+ color:#fff;overflow:hidden}figcaption{font-size:12px;overflow-wrap:anywhere;margin-top:3px}
+@media(prefers-color-scheme:dark){body{background:#1d1f22;color:#ece5d8}th,td{border-color:#3a3d42}
+ .quiet{color:#a89f90}}
+@media print{body{margin:0;max-width:none}}
+"""
+
+
+def as_csv(report: IngestReport) -> str:
+    """Each clip a row, its columns those of ReportRow; files that need a person and have no row come after them."""
+    out = io.StringIO()
+    names = [field.name for field in fields(ReportRow) if field.name != "poster"]
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(names)
+    listed = set()
+    for row in report.rows:
+        writer.writerow([_plain(getattr(row, name)) for name in names])
+        listed.add(row.path)
+    for problem in report.failed:
+        if problem.path not in listed:
+            row = ReportRow(problem.path, Path(problem.path).stem, "", 0, "needs you", problem.reason)
+            writer.writerow([_plain(getattr(row, name)) for name in names])
+    return out.getvalue()
+
+
+def _plain(value: object) -> object:
+    """A cell that no spreadsheet takes for a formula."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
+
+
+def as_html(report: IngestReport, title: str, picture: Callable[[Path], bytes | None] = lambda path: None) -> str:
+    """One page that needs nothing else; ``picture`` gives the JPEG of a file."""
+    parts = [
+        "<!doctype html><html lang='en'><head><meta charset='utf-8'>",
+        f"<meta name='viewport' content='width=device-width'><title>{escape(title)}</title>",
+        f"<style>{_STYLE}</style></head><body>",
+        f"<p class='quiet'>{escape(title)}</p><h1>{escape(report.one_number())}</h1>",
+        f"<p>{escape(report.headline())}.</p>", _sums(report), _needing(report), _posters(report, picture),
+        _table(report), _passed(report), "</body></html>",
+    ]  # fmt: skip
+    return "\n".join(part for part in parts if part)
+
+
+def _sums(report: IngestReport) -> str:
+    size = sum(row.size for row in report.rows)
+    proxies = sum(row.proxy_size for row in report.rows)
+    cells = [
+        ("found", report.found), ("copied", report.copied), ("proved", report.proved), ("proxies", report.proxies),
+        ("paired", report.paired), ("needing you", len(report.failed)), ("GB of originals", f"{size / 1e9:.1f}"),
+        ("GB of proxies", f"{proxies / 1e9:.1f}"),
+    ]  # fmt: skip
+    shown = "".join(f"<div><b>{escape(str(value))}</b>{escape(name)}</div>" for name, value in cells)
+    took = report.took
+    when = f"{took.began} to {took.ended}, {clock_text(took.seconds)}. " if took.ended else ""
+    manifests = f" Manifests: {', '.join(report.manifests)}." if report.manifests else ""
+    told = f"{when}From {report.source} with the preset {report.preset}; checksums: {report.checksum}.{manifests}"
+    return f"<div class='sums'>{shown}</div><p class='quiet'>{escape(told)}</p>"
+
+
+def _needing(report: IngestReport) -> str:
+    if not report.failed:
+        return ""
+    return "<h2>Needs you</h2>" + "".join(_problem(problem) for problem in report.failed)
+
+
+def _problem(problem: Problem) -> str:
+    step = STEP_WORDS.get(problem.step, "")
+    then = f" <b>Next: {escape(step)}.</b>" if step else ""
+    return f"<div class='you'><code>{escape(problem.path)}</code><br>{escape(problem.reason)}{then}</div>"
+
+
+def _posters(report: IngestReport, picture: Callable[[Path], bytes | None]) -> str:
+    shown = [row for row in report.rows if row.poster and row.kind != "sound"]
+    if not shown:
+        return ""
+    figures = []
+    for row in shown[:_MOST_POSTERS]:
+        data = picture(Path(row.poster))
+        image = f"<img alt='' src='data:image/jpeg;base64,{base64.b64encode(data).decode()}'>" if data else "no picture"
+        figures.append(
+            f"<figure><div class='box'>{image}</div><figcaption>{escape(row.name)} "
+            f"<span class='quiet'>{escape(row.timecode)}</span></figcaption></figure>"
+        )
+    more = len(shown) - _MOST_POSTERS
+    note = f"<p class='quiet'>{more} more clips have no poster here; all are in the table.</p>" if more > 0 else ""
+    return f"<h2>Posters</h2><div class='posters'>{''.join(figures)}</div>{note}"
+
+
+def _table(report: IngestReport) -> str:
+    if not report.rows:
+        return ""
+    head = ("Clip", "State", "Original", "Picture or sound", "Frames", "Timecode", "Size", "Proxy", "Checksum")
+    rows = "".join(_row(row) for row in report.rows)
+    return f"<h2>Clips</h2><table><tr>{''.join(f'<th>{name}</th>' for name in head)}</tr>{rows}</table>"
+
+
+def _row(row: ReportRow) -> str:
+    state = f"{row.state}: {row.note}" if row.note else row.state
+    proxy = f"<code>{escape(row.proxy)}</code><br>{_size(row.proxy_size)}" if row.proxy else ""
+    original = escape(row.original or row.path)
+    return (
+        f"<tr><td>{escape(row.name)}</td><td>{escape(state)}</td><td><code>{original}</code></td>"
+        f"<td>{escape(row.picture)}</td><td class='n'>{row.frames or ''}</td>"
+        f"<td><code>{escape(row.timecode)}</code></td>"
+        f"<td class='n'>{_size(row.size)}</td><td>{proxy}</td><td><code>{escape(row.checksum)}</code></td></tr>"
+    )
+
+
+def _passed(report: IngestReport) -> str:
+    if not report.passed_over:
+        return ""
+    items = "".join(f"<li><code>{escape(one.path)}</code>: {escape(one.reason)}</li>" for one in report.passed_over)
+    return f"<h2>Passed over</h2><ul class='quiet'>{items}</ul>"
+
+
+def _size(size: int) -> str:
+    return f"{size / 1e9:.1f} GB" if size >= 50e6 else f"{size / 1e6:.1f} MB"
+
+
+def write_report(report: IngestReport, out: Path, title: str) -> Path:
+    """Write the report as what the ending of ``out`` says: ``.csv``, else HTML. Raises ShadowError, OSError."""
+    if out.suffix.lower() == ".csv":
+        text = as_csv(report)
+    elif out.suffix.lower() in (".html", ".htm"):
+        text = as_html(report, title, _poster)
+    else:
+        raise ShadowError("is neither .html nor .csv", out, "Give the file one of these endings.")
+    with written_atomically(out) as partial:
+        partial.write_text(text, encoding="utf-8", newline="")
+    return out
+
+
+def _poster(path: Path) -> bytes | None:
+    with suppress(ShadowError, OSError):
+        return kept_poster(path)
+    return None
+
+
+@dataclass(frozen=True)
+class PageRequest:
+    """A report, the file to write it to, and its title."""
+
+    report: IngestReport
+    out: Path
+    title: str
+
+
+def write_page(request: PageRequest, report: Report) -> Path:
+    """The same as a task for a worker: posters are made of files."""
+    return write_report(request.report, request.out, request.title)

@@ -1,0 +1,55 @@
+"""Where footage can come from at this moment: cards and drives that are mounted."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+import psutil
+
+from ..drives import drives
+
+_UNDER = ("/media/", "/run/media/", "/mnt/", "/Volumes/")
+_CARD_FOLDERS = frozenset(["dcim", "private", "avchd", "bdmv", "clip", "contents", "xdroot", "mp_root", "bpav", "sub"])
+
+
+@dataclass(frozen=True)
+class Place:
+    """A mounted card or drive. ``size`` and ``used`` in bytes; ``card``: it has the folders that cameras make."""
+
+    path: Path
+    name: str
+    size: int
+    used: int
+    card: bool
+
+
+def mounted_places() -> list[Place]:
+    """Cards and drives that are in at this moment, cards first. Touches each of them: not for the interface thread."""
+    found: dict[Path, Place] = {}
+    for path in [*_mounts(), *drives().mounted()]:
+        with suppress(OSError):
+            found[path] = _place(path)
+    return sorted(found.values(), key=lambda place: (not place.card, place.name.casefold()))
+
+
+def mounts_text() -> str:
+    """What changes whenever a drive comes or goes; cheap to ask."""
+    places = "\n".join(str(path) for path in drives().mounted())
+    with suppress(OSError):
+        return Path("/proc/self/mounts").read_text(errors="replace") + places
+    return places
+
+
+def _mounts() -> list[Path]:
+    parts = psutil.disk_partitions(all=True)
+    return [Path(part.mountpoint) for part in parts if f"{part.mountpoint}/".startswith(_UNDER)]
+
+
+def _place(path: Path) -> Place:
+    usage = shutil.disk_usage(path)
+    names = {name.casefold() for name in os.listdir(path)[:500]}
+    return Place(path, path.name or str(path), usage.total, usage.used, bool(names & _CARD_FOLDERS))
