@@ -582,6 +582,7 @@ class IngestRun:
     def _hand_over(self, job: _Job) -> None:
         piece = self.board.piece(*job.key)
         self.board.change(job.key, state="waiting", note="")
+        self._note(job.file, note="")
 
         def told(done: float) -> None:
             self.board.change(job.key, part=done)

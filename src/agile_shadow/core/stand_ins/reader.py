@@ -105,6 +105,7 @@ class SimulatedDrives(Drives):
             return
         behaviour, below = found
         _be_there(behaviour, path)
+        count = min(count, max(0, path.stat().st_size - offset))
         _take_time(behaviour, count)
         if behaviour.unreadable is not None and below == behaviour.unreadable[0]:
             place = behaviour.unreadable[1]
