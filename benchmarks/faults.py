@@ -17,7 +17,6 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -30,7 +29,7 @@ from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Proxies, Takes, save_preset
 from agile_shadow.core.project import ProjectSession, load_project
-from agile_shadow.core.stand_ins.reader import CONTROL, StandInDrive
+from agile_shadow.core.stand_ins.reader import StandInDrive
 
 KINDS = (
     "window killed", "worker killed", "window and worker killed", "card pulled out", "drive full", "read error",

@@ -92,6 +92,7 @@ WANTED: dict[str, dict[str, Any]] = {
     "takes": {
         "video": True, "sequences": False, "stills": False, "sound": True, "longer_than": 0.5,
         "leave_out": ["*_TEST*", "TRASH/*"], "skip_known": False, "sequence_rate": "24/1",
+        "join_parts": False, "small_copies": False,
     },
     "originals": {
         "do": "copy", "shelf": "Boathouse", "second_copy": True, "second_shelf": "Attic", "checksum": "md5",
@@ -105,7 +106,7 @@ WANTED: dict[str, dict[str, Any]] = {
     },
     "when": {
         "start": "at-once", "from_time": "22:00", "only_on_mains": False, "at_a_time": 2, "give_way": False,
-        "at_end": "sound",
+        "at_end": "sound", "keep_awake": False,
     },
 }  # fmt: skip
 

@@ -111,9 +111,8 @@ def run(project: ProjectFile, as_json: AsJson = False) -> None:
         signal.signal(signal.SIGTERM, lambda _number, _frame: stopping.set())
         desk.ended.connect(lambda end: headlines.append(end.report.headline() if end.report else end.problem))
         awake = Awake()
-        awake.keep(True)
         try:
-            _until_ended(desk, stopping)
+            _until_ended(desk, stopping, awake)
         finally:
             desk.close()
             session.close()
@@ -122,10 +121,11 @@ def run(project: ProjectFile, as_json: AsJson = False) -> None:
     answer({"ended": headlines}, as_json, lambda: iter(headlines))
 
 
-def _until_ended(desk: Desk, stopping: threading.Event) -> None:
+def _until_ended(desk: Desk, stopping: threading.Event, awake: Awake) -> None:
     while not stopping.is_set():
         for text in desk.go_on():
             say(text)
         if not desk.runs:
             return
+        awake.keep(any(run.request.preset.when.keep_awake for run in desk.runs))
         stopping.wait(0.5)

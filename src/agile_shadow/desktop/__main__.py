@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import argparse
 import ctypes
+import os
+import signal
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from ..core.errors import ShadowError, sentence
 from ..core.log import cache_folder, set_up_logging
-from ..core.project import ProjectSession
+from ..core.project import ProjectLock, ProjectSession
+from ..core.project.lock import WINDOW, WITHOUT_WINDOW
 from ..core.stand_ins import missing_from_card
+from ..core.stand_ins.reader import StandInDrive
 from . import theme
 from .folders import Folders
 from .window import MainWindow
@@ -20,12 +25,18 @@ from .work import Work
 
 _M_MMAP_THRESHOLD, _M_ARENA_MAX = -3, -8
 _LARGE = 1 << 20  # bytes
+_PATIENCE = 20.0  # seconds for work without a window to come to a stop
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
 
 
 def demo_folder() -> Path:
     """Where the demo lives; made again when deleted."""
     return cache_folder() / "demo"
+
+
+def demo_drive() -> StandInDrive:
+    """The demo's card in its simulated reader."""
+    return StandInDrive(demo_folder() / "Card", demo_folder() / "card reader.json")
 
 
 def folders_for(project: Path, demo: bool) -> Folders:
@@ -38,12 +49,41 @@ def folders_for(project: Path, demo: bool) -> Folders:
 
 def open_window(project: Path, demo: bool = False, ready_made: str | None = None) -> MainWindow:
     """A window on a project file; begun where there is none. Raises ShadowError."""
-    work = Work(ProjectSession.open(project, ready_made))
+    lock, went_on = take_project(project)
+    try:
+        work = Work(ProjectSession.open(project, ready_made), lock=lock)
+    except ShadowError:
+        lock.release()
+        raise
     window = MainWindow(work, folders_for(project, demo))
+    if demo:
+        window.add_demo_drive(demo_drive())
     if demo and missing_from_card(project.parent / "Card"):
         work.draw_demo_card(project.parent / "Card")
     work.resume_open_jobs()
+    work.mind()
+    if went_on and work.ingest is not None:
+        window.tell("The ingest that went on without a window goes on here now.", calm=True)
     return window
+
+
+def take_project(project: Path) -> tuple[ProjectLock, bool]:
+    """The project for this window alone, and whether it was taken over from work that went on without one.
+
+    Raises ShadowError when another program has it.
+    """
+    lock = ProjectLock(project)
+    if lock.take(WINDOW):
+        return lock, False
+    holder = lock.holder()
+    if holder is not None and holder.role == WITHOUT_WINDOW:
+        with suppress(ProcessLookupError):
+            os.kill(holder.process, signal.SIGTERM)
+    if lock.take(WINDOW, _PATIENCE if holder is None or holder.role == WITHOUT_WINDOW else 1.0):
+        return lock, True
+    who = f" (process {holder.process})" if holder is not None else ""
+    what = "in another window" if holder is not None and holder.role == WINDOW else "by a command"
+    raise ShadowError(f"is open {what}{who}", project, "Close that one, or wait for its end.")
 
 
 def _give_memory_back() -> None:
@@ -78,11 +118,15 @@ def main() -> int:
     parser.add_argument("--demo", action="store_true", help="open the demo project")
     chosen = parser.parse_args()
     set_up_logging()
-    app = make_app(sys.argv[:1])
     if chosen.demo:
         project = demo_folder() / "The Tern Ferry.otio"
+        drive = demo_drive()
+        os.environ.update(drive.environment())
+        drive.behave(gone=False, speed=0.0)
+        drive.insert()
     else:
         project = chosen.project or Path.home() / "Agile Shadow" / "First project.otio"
+    app = make_app(sys.argv[:1])
     demo = chosen.demo
     ready_made: str | None = None
     while True:

@@ -1,4 +1,4 @@
-"""The jobs drawer: every job with its progress, and how to cancel."""
+"""The jobs drawer: every job with its progress, speed and what is left; and what can be asked of it."""
 
 from __future__ import annotations
 
@@ -15,16 +15,20 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from ..core.jobs import Piece
 from . import theme
 from .tables import Column, Index, RowsModel, rows_table
-from .work import Work
+from .work import JobLine, Work
 
 _COLUMNS = (
-    Column("Job", lambda line: line.title, 330),
-    Column("State", lambda line: line.state, 160),
-    Column("Progress", lambda line: str(line.fraction), 160, tip=lambda line: f"{line.fraction:.0%}"),
-    Column("", lambda line: line.detail),
-)
+    Column("Job", lambda line: line.title, 330, tip=lambda line: line.tip or line.title),
+    Column("State", lambda line: line.state, 150),
+    Column("Progress", lambda line: str(line.fraction), 150, tip=lambda line: f"{line.fraction:.0%}"),
+    Column("Speed", lambda line: line.speed, 74, right=True,
+           tip=lambda line: "Times real time, or bytes a second" if line.speed else ""),
+    Column("Left", lambda line: line.left, 70, right=True),
+    Column("What, or why", lambda line: line.detail, tip=lambda line: line.tip or line.detail),
+)  # fmt: skip
 
 
 class ProgressDelegate(QStyledItemDelegate):
@@ -49,30 +53,88 @@ class JobsDrawer(QFrame):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self.setObjectName("card")
-        self.setFixedHeight(220)
+        self.setFixedHeight(252)
         self._work = work
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 10, 8)
         row = QHBoxLayout()
         self.summary = QLabel("No jobs.")
         row.addWidget(self.summary, 1)
+        self.first = self._button("Do first", "Have the chosen jobs done before all others", "first")
+        self.last = self._button("Do last", "Have the chosen jobs done after all others", "last")
+        self.hold = self._button("Stand still", "Have the chosen jobs stand still while others go on", "hold")
+        self.go_on = self._button("Go on", "Let the chosen jobs go on", "go on")
+        self.take_back = self._button("Take back", "Cancel the chosen jobs; what is proven stays", "cancel")
+        self.retry = self._button("Try again", "Try the chosen jobs again", "retry")
+        self.retry_all = QPushButton("Try all again")
+        self.retry_all.setToolTip("Try every job again that needs you")
+        self.retry_all.clicked.connect(self._retry_all)
         self.cancel_ingest = QPushButton("Cancel the ingest")
         self.cancel_ingest.clicked.connect(work.cancel_ingest)
         self.cancel_export = QPushButton("Cancel the export")
         self.cancel_export.clicked.connect(work.cancel_export)
-        row.addWidget(self.cancel_ingest)
-        row.addWidget(self.cancel_export)
+        self._of_jobs = (self.first, self.last, self.hold, self.go_on, self.take_back, self.retry)
+        for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_export):
+            button.setProperty("small", True)
+            row.addWidget(button)
         layout.addLayout(row)
         self._lines = RowsModel(_COLUMNS)
-        self.table = rows_table(self._lines, 3, "Jobs")
+        self.table = rows_table(self._lines, 5, "Jobs")
         self.table.setItemDelegateForColumn(2, ProgressDelegate(self.table))
-        self.table.setSelectionMode(QTableView.SelectionMode.NoSelection)
-        self.table.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
+        self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
         layout.addWidget(self.table)
 
+    def _button(self, text: str, tip: str, wish: str) -> QPushButton:
+        button = QPushButton(text)
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: self._work.ask(self.chosen(), wish))
+        return button
+
+    def chosen(self) -> list[Piece]:
+        """The jobs chosen."""
+        rows = sorted(index.row() for index in self.table.selectionModel().selectedRows())
+        lines = [self._lines.rows[row] for row in rows if row < len(self._lines.rows)]
+        return [line.piece for line in lines if line.piece is not None]
+
+    def _retry_all(self) -> None:
+        failed = [line.piece for line in self._lines.rows if line.piece is not None and line.piece.state == "failed"]
+        self._work.ask(failed, "retry")
+
+    def _enable(self) -> None:
+        chosen = self.chosen()
+        for button, fits in (
+            (self.first, any(piece.active for piece in chosen)),
+            (self.last, any(piece.active for piece in chosen)),
+            (self.hold, any(piece.active and not piece.held for piece in chosen)),
+            (self.go_on, any(piece.active and piece.held for piece in chosen)),
+            (self.take_back, any(piece.active for piece in chosen)),
+            (self.retry, any(piece.state in ("failed", "cancelled") for piece in chosen)),
+        ):
+            button.setEnabled(fits)
+
     def refresh(self, summary: str) -> None:
-        """Show the jobs of this moment."""
+        """Show the jobs of this moment; those chosen stay chosen."""
         self.summary.setText(summary)
-        self._lines.set_rows(self._work.job_lines())
+        chosen = {(piece.run, *piece.key) for piece in self.chosen()}
+        lines = self._work.job_lines()
+        before = [_identity(line) for line in self._lines.rows]
+        self._lines.set_rows(lines)
+        if chosen and [_identity(line) for line in lines] != before:
+            self._choose_again(lines, chosen)
+        self._enable()
+        self.retry_all.setEnabled(any(line.piece is not None and line.piece.state == "failed" for line in lines))
         self.cancel_ingest.setVisible(self._work.ingest is not None)
         self.cancel_export.setVisible(self._work.export is not None and self._work.export.active)
+
+    def _choose_again(self, lines: list[JobLine], chosen: set[tuple[int, str, str]]) -> None:
+        model = self.table.selectionModel()
+        model.clearSelection()
+        for row, line in enumerate(lines):
+            if _identity(line) in chosen:
+                flags = model.SelectionFlag.Select | model.SelectionFlag.Rows
+                model.select(self._lines.index(row, 0), flags)
+
+
+def _identity(line: JobLine) -> tuple[int, str, str]:
+    return (line.piece.run, *line.piece.key) if line.piece is not None else (0, line.job, line.title)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -24,6 +24,14 @@ class Column:
     mark: Callable[[Any], str | None] = lambda row: None
     right: bool = False
     tip: Callable[[Any], str] | None = None
+    key: Callable[[Any], Any] | None = None
+
+    def sort_key(self, row: Any) -> Any:
+        """What rows are sorted by in this column: its ``key``, else its text."""
+        return self.key(row) if self.key is not None else self.text(row).casefold()
+
+
+SORT = Qt.ItemDataRole.UserRole
 
 
 class RowsModel(QAbstractTableModel):
@@ -45,6 +53,17 @@ class RowsModel(QAbstractTableModel):
         elif rows:
             self.rows = rows
             self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(self.columns) - 1))
+
+    def change_rows(self, changes: Iterable[tuple[int, Any]]) -> None:
+        """Put other rows in the place of some, by number."""
+        changed = []
+        for number, row in changes:
+            if 0 <= number < len(self.rows):
+                self.rows[number] = row
+                changed.append(number)
+        if changed:
+            last = len(self.columns) - 1
+            self.dataChanged.emit(self.index(min(changed), 0), self.index(max(changed), last))
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:
         return 0 if parent.isValid() else len(self.rows)

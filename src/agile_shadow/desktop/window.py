@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -29,6 +30,7 @@ from PySide6.QtWidgets import (
 from ..core.errors import ShadowError, sentence
 from ..core.playback import SoundOutput
 from ..core.project import Clip, Project, ready_made_projects, save_ready_made
+from ..core.stand_ins.reader import StandInDrive
 from ..core.time import clock_text
 from . import theme
 from .actions import COMMANDS
@@ -52,6 +54,8 @@ _PLAYING = {
     "unmark",
 }  # fmt: skip
 
+_SLOW = 6_000_000  # bytes a second
+
 
 class MainWindow(QMainWindow):
     """One window for one project."""
@@ -70,6 +74,7 @@ class MainWindow(QMainWindow):
         self._show_project()
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
+        self._goes_on = False
         self._find_shelves()
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
@@ -132,6 +137,28 @@ class MainWindow(QMainWindow):
             menu.addAction(action)
         self.strip.project.setMenu(menu)
 
+    def add_demo_drive(self, drive: StandInDrive) -> None:
+        """Let the demo's card be pulled out, put in and read slowly, as a real one would."""
+        menu = self.strip.project.menu()
+        if menu is None:
+            return
+        menu.addSeparator()
+        for title, call in (
+            ("Demo: pull the card out", drive.pull_out),
+            ("Demo: put the card in", drive.insert),
+            ("Demo: a slow card reader", lambda: drive.behave(speed=_SLOW)),
+            ("Demo: a fast card reader", lambda: drive.behave(speed=0.0)),
+        ):
+            action = QAction(title, self)
+            action.triggered.connect(lambda _checked=False, call=call: self._demo(call))
+            menu.addAction(action)
+
+    def _demo(self, call: Callable[[], None]) -> None:
+        try:
+            call()
+        except OSError as error:
+            self.tell(sentence(error), calm=True)
+
     def _bind_keys(self) -> None:
         self._playing_keys: list[QShortcut] = []
         for command in COMMANDS:
@@ -147,7 +174,7 @@ class MainWindow(QMainWindow):
         work.project_changed.connect(self._show_project)
         work.saved_changed.connect(self._show_saved)
         work.jobs_changed.connect(self._show_jobs)
-        work.problem.connect(self._tell)
+        work.problem.connect(self.tell)
         work.ingest_ended.connect(self._ingest_ended)
         self.rail.chosen.connect(self._open_place)
         self.strip.switch.flipped.connect(self._flip_to)
@@ -176,7 +203,7 @@ class MainWindow(QMainWindow):
                 self.work.session.absorb(lambda now: replace(now, shelves=after.shelves))
                 moved = [shelf for shelf in after.shelves if project.shelf(shelf.id) != shelf]
                 told = ", ".join(f"{shelf.name} at {shelf.root}" for shelf in moved)
-                self._tell(f"Found again: {told}.", calm=True)
+                self.tell(f"Found again: {told}.", calm=True)
 
         self.work.in_background(lambda: mended(project, look_at_shelves(project, ())), then)
 
@@ -210,7 +237,7 @@ class MainWindow(QMainWindow):
         session = self.work.session
         if session.save_problem:
             self.strip.saved.setText("not saved")
-            self._tell(session.save_problem)
+            self.tell(session.save_problem)
         else:
             self.strip.saved.setText("saved" if session.is_saved else "saving")
 
@@ -223,18 +250,19 @@ class MainWindow(QMainWindow):
         self.strip.counts.setText(f"{text}, {pinned} pinned" if pinned else text)
         self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
         report = self.work.last_report
-        self.rail.buttons["Ingest"].set_waiting(len(report.failed) if report is not None else 0)
+        running = sum(run.progress().failed for run in self.work.desk.runs)
+        self.rail.buttons["Ingest"].set_waiting(running + (len(report.failed) if report is not None else 0))
 
     def _show_sound(self) -> None:
         problem = self.sound.problem
         self.strip.sound.setText("no sound" if problem else "")
         self.strip.sound.setToolTip(problem or "")
         if problem and self.isVisible():
-            self._tell(f"Playing is silent: {problem.removeprefix('no sound: ')}.", calm=True)
+            self.tell(f"Playing is silent: {problem.removeprefix('no sound: ')}.", calm=True)
 
     def _show_jobs(self) -> None:
         text = self.jobs_text()
-        self.strip.jobs.setText(text)
+        self.strip.jobs.setText(self.strip.jobs.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 330))
         if self.drawer.isVisible():
             self.drawer.refresh(text)
 
@@ -245,18 +273,24 @@ class MainWindow(QMainWindow):
         if progress is not None:
             left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
             waits = f", waiting {progress.waits}" if progress.waits else ""
-            parts.append(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{left}{waits}")
+            made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
+            copied = f"{progress.copied} of {progress.files} files"
+            parts.append(f"{made if progress.proxies_wanted else copied}{left}{waits}")
         export = self.work.export
         if export is not None and export.active:
             left = f", about {clock_text(export.remaining)}" if export.remaining is not None else ""
             parts.append(f"export {export.fraction:.0%}{left}")
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
+        person = self.work.waits_for_a_person
+        if person and progress is not None and not progress.waits:
+            parts.append(f"waits for {person}")
         if not parts and self.measuring.now:
             return "measuring"
         return "; ".join(parts) or "No jobs"
 
-    def _tell(self, text: str, calm: bool = False) -> None:
+    def tell(self, text: str, calm: bool = False) -> None:
+        """Show a sentence above the place for a while; ``calm``: it is no problem."""
         self.notice.setObjectName("quiet" if calm else "warn")
         self.notice.style().polish(self.notice)
         self.notice.setText(text)
@@ -267,7 +301,7 @@ class MainWindow(QMainWindow):
         self._show_counts()
         report = self.work.last_report
         if report is not None and report.paired and self.work.session.project.showing == "originals":
-            self._tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.", calm=True)
+            self.tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.", calm=True)
         self.measuring.want_headrooms(self.work.session.project)
         at_end = self.work.last_at_end
         if report is not None and at_end == "notice":
@@ -380,6 +414,7 @@ class MainWindow(QMainWindow):
         theme.apply_theme(app, chosen)
         for model in (self.pairs.model, self.timeline.model, self.export.model):
             model.forget_icons()
+        self.ingest.files.model.forget()
         self.update()
 
     def _show_keys(self) -> None:
@@ -416,7 +451,7 @@ class MainWindow(QMainWindow):
     def _new_from_ready_made(self) -> None:
         names = ready_made_projects()
         if not names:
-            self._tell("There is no ready-made project yet: keep the set-up of one first.", calm=True)
+            self.tell("There is no ready-made project yet: keep the set-up of one first.", calm=True)
             return
         name, good = QInputDialog.getItem(self, "New project", "Begin with the set-up of", names, 0, False)
         chosen = QFileDialog.getSaveFileName(self, "New project", "", "Projects (*.otio)")[0] if good else ""
@@ -433,7 +468,7 @@ class MainWindow(QMainWindow):
             return
         self.work.in_background(
             lambda: save_ready_made(project, name.strip()),
-            lambda path: self._tell(f"{path.stem} can be the beginning of new projects now.", calm=True),
+            lambda path: self.tell(f"{path.stem} can be the beginning of new projects now.", calm=True),
         )
 
     def _open_project(self) -> None:
@@ -451,11 +486,12 @@ class MainWindow(QMainWindow):
             self.reopen_with = None
             event.ignore()
             return
+        self.ingest.close_place()
         self.pairs.panel.close_player()
         self.timeline.panel.close_player()
         self.measuring.close()
         try:
-            self.work.close()
+            self.work.close(self._goes_on)
         except ShadowError as error:
             QMessageBox.warning(self, "Not saved", sentence(error))
         event.accept()
@@ -468,8 +504,16 @@ class MainWindow(QMainWindow):
         box = QMessageBox(self)
         box.setWindowTitle("Work is going on")
         box.setText(f"Work is going on: {self.jobs_text()}.")
-        box.setInformativeText("If you close now, it stops here and goes on at the next start of this project.")
+        ingest = self.work.ingest is not None
+        box.setInformativeText(
+            "It can go on without the window, in a small process that ends with the work; or stop here and go on at "
+            "the next start of this project. What is proven stays; a proxy that is half made is begun again."
+            if ingest
+            else "If you close now, it stops here and goes on at the next start of this project."
+        )
+        without = box.addButton("Go on without the window", QMessageBox.ButtonRole.YesRole) if ingest else None
         close = box.addButton("Close, go on next time", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        return box.clickedButton() is close
+        self._goes_on = without is not None and box.clickedButton() is without
+        return self._goes_on or box.clickedButton() is close

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -15,19 +17,25 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.errors import Cancelled, ShadowError, sentence
 from ..core.export import ExportRequest, run_export
-from ..core.ingest import IngestReport, IngestRequest, IngestRun, Progress
-from ..core.jobs import JobStore, WorkerPool
-from ..core.project import ProjectSession
+from ..core.ingest import Desk, Ended, IngestReport, IngestRequest, IngestRun, Progress
+from ..core.jobs import Awake, JobStore, Piece, WorkerPool
+from ..core.project import ProjectLock, ProjectSession
 from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
 from ..core.stand_ins.card import draw_damaged, draw_small_things
+from ..core.time import clock_text
 
 log = logging.getLogger(__name__)
 _POLL = 200  # milliseconds
+_SOON = 250  # milliseconds in which changes of background work are gathered
+_MIND = 1500  # milliseconds
 
 
 @dataclass(frozen=True)
 class JobLine:
-    """One row of the jobs drawer. ``fraction`` from 0 to 1; ``state`` in words; ``job`` names it for cancelling."""
+    """One row of the jobs drawer.
+
+    ``fraction`` from 0 to 1; ``state`` in words; ``piece``: the job of an ingest, with the run it belongs to.
+    """
 
     job: str
     title: str
@@ -35,6 +43,10 @@ class JobLine:
     fraction: float
     state: str
     active: bool
+    speed: str = ""
+    left: str = ""
+    tip: str = ""
+    piece: Piece | None = None
 
 
 class Work(QObject):
@@ -46,14 +58,18 @@ class Work(QObject):
     card_grew = Signal()
     ingest_ended = Signal()
     export_ended = Signal()
+    watches_changed = Signal()
     problem = Signal(str)
     _from_elsewhere = Signal(object)
 
-    def __init__(self, session: ProjectSession, store: JobStore | None = None) -> None:
+    def __init__(self, session: ProjectSession, store: JobStore | None = None, lock: ProjectLock | None = None) -> None:
         super().__init__()
         self.session = session
         self.store = store or JobStore()
-        self.ingest: IngestRun | None = None
+        self.lock = lock
+        self.desk = Desk(session, self.store)
+        self.desk.ended.connect(self._run_ended)
+        self.awake = Awake()
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.export: ExportState | None = None
@@ -65,13 +81,25 @@ class Work(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL)
         self._timer.timeout.connect(self._poll)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SOON)
+        self._soon.timeout.connect(self.project_changed)
 
     def _connect(self, session: ProjectSession) -> None:
         session.changed.connect(self._session_changed)
         session.saved_state_changed.connect(self._session_saved)
 
     def _session_changed(self) -> None:
-        self.project_changed.emit()  # queued to the interface thread by Qt when it comes from another
+        """The user's own changes show at once; those of background work, of which there may be many, together."""
+        if threading.current_thread() is threading.main_thread():
+            self.project_changed.emit()
+        else:
+            self.call_here(self._change_soon)
+
+    def _change_soon(self) -> None:
+        if not self._soon.isActive():
+            self._soon.start()
 
     def _session_saved(self) -> None:
         self.saved_changed.emit()
@@ -96,66 +124,93 @@ class Work(QObject):
         threading.Thread(target=run, name="background", daemon=True).start()
 
     def _poll(self) -> None:
-        if self.ingest is not None:
-            self.ingest.give_way(self.is_playing())
+        self.desk.give_way(self.is_playing())
+        self.awake.keep(any(run.request.preset.when.keep_awake for run in self.desk.runs))
         if not self.busy:
             self._timer.stop()
         self.jobs_changed.emit()
 
     @property
+    def ingest(self) -> IngestRun | None:
+        """The first of the ingests that run."""
+        runs = self.desk.runs
+        return runs[0] if runs else None
+
+    def run_of(self, source: Path) -> IngestRun | None:
+        """The ingest of a source that runs."""
+        return next((run for run in self.desk.runs if run.request.source == source), None)
+
+    @property
     def busy(self) -> bool:
         """Whether anything runs."""
-        return self.ingest is not None or (self.export is not None and self.export.active) or self.drawing is not None
+        return bool(self.desk.runs) or (self.export is not None and self.export.active) or self.drawing is not None
 
     def proxies_now(self) -> None:
-        """Let the running ingest make its proxies now, whatever they wait for."""
-        if self.ingest is not None:
-            self.ingest.make_now()
+        """Let the running ingests make their proxies now, whatever they wait for."""
+        for run in self.desk.runs:
+            run.make_now()
 
     # Ingest
 
-    def start_ingest(self, request: IngestRequest) -> None:
+    def start_ingest(self, request: IngestRequest) -> bool:
         """Begin a run; a refusal comes as a problem."""
-        if self.ingest is not None:
-            self.problem.emit("An ingest is running already. Wait for its end or cancel it.")
-            return
         try:
-            run = IngestRun(request, self.session, self.store)
+            self.desk.start(request)
         except ShadowError as error:
             self.problem.emit(sentence(error))
-            return
-        self.ingest = run
+            return False
         self.last_report = None
         self.last_at_end = request.preset.when.at_end
         self._timer.start()
-        self._spawn(lambda: self._run_ingest(run), "ingest")
+        self.jobs_changed.emit()
+        return True
+
+    def _run_ended(self, end: Ended) -> None:
+        self.call_here(lambda: self._end_ingest(end))
 
     def _spawn(self, work: Callable[[], None], name: str) -> None:
         thread = threading.Thread(target=work, name=name)
         self._threads.append(thread)
         thread.start()
 
-    def _run_ingest(self, run: IngestRun) -> None:
-        try:
-            report = run.run()
-        except Exception as error:  # the boundary to the user
-            log.warning("ingest", exc_info=True)
-            text = sentence(error)
-            self.call_here(lambda: self._end_ingest(None, text))
-        else:
-            self.call_here(lambda: self._end_ingest(report, ""))
-
-    def _end_ingest(self, report: IngestReport | None, problem: str) -> None:
-        self.ingest = None
-        self.last_report = report
-        if problem:
-            self.problem.emit(problem)
+    def _end_ingest(self, end: Ended) -> None:
+        self.last_report = end.report
+        if end.problem:
+            self.problem.emit(end.problem)
         self.ingest_ended.emit()
         self.jobs_changed.emit()
 
     def ingest_progress(self) -> Progress | None:
-        """The running ingest at this moment."""
-        return self.ingest.progress() if self.ingest is not None else None
+        """The running ingests together at this moment."""
+        runs = [run.progress() for run in self.desk.runs]
+        if len(runs) < 2:
+            return runs[0] if runs else None
+        files = sum(one.files for one in runs) or 1
+        left = [one.remaining for one in runs]
+        return Progress(
+            sum(one.files for one in runs), sum(one.copied for one in runs), sum(one.proxies_done for one in runs),
+            sum(one.proxies_wanted for one in runs), sum(one.failed for one in runs),
+            sum(one.fraction * one.files for one in runs) / files,
+            max((one for one in left if one is not None), default=None), "; ".join({o.waits for o in runs if o.waits}),
+        )  # fmt: skip
+
+    @property
+    def waits_for_a_person(self) -> str:
+        """What only a person can bring to a running ingest; empty when nothing."""
+        return "; ".join(run.waits_for_a_person for run in self.desk.runs if run.waits_for_a_person)
+
+    def ask(self, pieces: list[Piece], wish: str) -> None:
+        """Ask something of single jobs, in the background."""
+        store = self.store
+
+        def write() -> None:
+            known = {
+                (piece.run, *piece.key): piece.id for run in {p.run for p in pieces} for piece in store.pieces(run)
+            }
+            for piece in pieces:
+                store.ask(known.get((piece.run, *piece.key), 0), wish)
+
+        self.in_background(write, lambda _done: self._timer.start())
 
     # Export
 
@@ -231,42 +286,58 @@ class Work(QObject):
 
     def resume_open_jobs(self) -> None:
         """Go on with what an earlier start left unfinished."""
+        for text in self.desk.go_on():
+            self.problem.emit(text)
         for job in self.store.open_jobs(self.session.path):
             try:
-                if job.kind == "ingest" and self.ingest is None:
-                    self.start_ingest(IngestRequest.from_json(job.request))
-                elif job.kind == "export" and self.export is None:
+                if job.kind == "export" and self.export is None:
                     self.start_export(Path(job.request["out"]))
             except (ShadowError, KeyError) as error:
                 self.store.end(job.id, "failed")
                 self.problem.emit(f"An unfinished job cannot go on: {error}")
+        if self.busy:
+            self._timer.start()
+
+    def mind(self) -> None:
+        """From now on begin what other programs hand over, and look after the watched folders."""
+        self.desk.mind(lambda text: self.call_here(lambda: self.problem.emit(text)))
+        self._minding = QTimer(self)
+        self._minding.setInterval(_MIND)
+        self._minding.timeout.connect(self._mind)
+        self._minding.start()
+
+    def _mind(self) -> None:
+        if self.desk.runs and not self._timer.isActive():
+            self._timer.start()
+        if self.desk.watches:
+            self.watches_changed.emit()
 
     def job_lines(self) -> list[JobLine]:
-        """Rows for the drawer: what runs and what ended in this session."""
+        """Rows for the drawer: what runs first, what waits, then what ended in this session."""
         lines: list[JobLine] = []
         if self.drawing is not None:
             lines.append(self.drawing.line())
-        progress = self.ingest_progress()
-        if progress is not None:
-            lines.extend(_ingest_lines(progress))
         if self.export is not None:
             lines.append(self.export.line())
+        for run in self.desk.runs:
+            lines.extend(_piece_line(piece) for piece in sorted(run.board.pieces(), key=_order))
         return lines
 
     def cancel_ingest(self) -> None:
-        """Take the running ingest back; what is proven stays."""
-        if self.ingest is not None:
-            self.ingest.stop(for_good=True)
+        """Take the running ingests back; what is proven stays."""
+        self.desk.stop(for_good=True)
 
     def cancel_export(self) -> None:
         """Take the running export back."""
         if self.export is not None and self.export.future is not None:
             self.export.pool.cancel(self.export.future)
 
-    def close(self) -> None:
-        """Stop everything so that it goes on at the next start, and save."""
-        if self.ingest is not None:
-            self.ingest.stop(for_good=False)
+    def close(self, go_on: bool = False) -> None:
+        """Stop everything so that it goes on at the next start, and save; ``go_on``: in a process without a window."""
+        for timer in (self._timer, self._soon, getattr(self, "_minding", None)):
+            if timer is not None:
+                timer.stop()
+        self.desk.close()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)
@@ -274,23 +345,41 @@ class Work(QObject):
             self.drawing.pool.cancel_all()
         for thread in self._threads:
             thread.join()
-        self._timer.stop()
-        self.session.close()
+        self.awake.keep(False)
+        try:
+            self.session.close()
+        finally:
+            if self.lock is not None:
+                self.lock.release()
+        if go_on:
+            go_on_without_window(self.session.path)
 
 
-def _ingest_lines(progress: Progress) -> list[JobLine]:
-    words = {
-        "waiting": "waiting", "copying": "copying and proving", "copied": "proved", "queued": "proved, proxy waits",
-        "making": "making its proxy", "paired": "paired", "in place": "in place", "failed": "needs you",
-        "stopped": "stopped", "looking": "looking at it", "measuring": "measuring its headroom",
-        "no need": "needs no proxy here", "passed over": "passed over",
-    }  # fmt: skip
-    lines = []
-    for item in progress.items:
-        ended = item.phase in ("paired", "in place", "failed", "stopped", "no need", "passed over")
-        fraction = 1.0 if ended else item.done if item.phase in ("copying", "making") else 0.0
-        lines.append(JobLine("ingest", item.path, item.note, fraction, words[item.phase], not ended))
-    return lines
+def go_on_without_window(project: Path) -> None:
+    """Start a small process that works off the project's open ingests and ends."""
+    command = [sys.executable, "-m", "agile_shadow.cli", "jobs", "run", "--project", str(project)]
+    subprocess.Popen(
+        command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+    )
+
+
+_RANK = {"running": 0, "waiting": 1, "failed": 2, "cancelled": 3, "done": 4}
+
+
+def _order(piece: Piece) -> tuple[int, int]:
+    return _RANK[piece.state], -piece.priority
+
+
+def _piece_line(piece: Piece) -> JobLine:
+    left, speed = piece.remaining(), piece.speed()
+    kind = {"copy": "Copy", "proxy": "Proxy of", "second copy": "Second copy of"}[piece.kind]
+    pace = "" if speed is None else f"{speed:.1f}x" if piece.kind == "proxy" else f"{speed / 1e6:.0f} MB/s"
+    tip = f"From {piece.source}\nto {piece.target}\n{piece.settings}"
+    return JobLine(
+        "ingest", f"{kind} {piece.path}", piece.note or piece.settings, 1.0 if piece.state == "done" else piece.part,
+        piece.state_words(), piece.active, pace, clock_text(left) if left is not None else "",
+        f"{tip}\n{piece.note}".strip(), piece,
+    )  # fmt: skip
 
 
 class ExportState:

@@ -11,7 +11,7 @@ from .places import Context, needs_probe, original_places, proxy_place, token_va
 from .report import STEP_WORDS, IngestReport, Problem, ReportRow
 from .request import IngestRequest, request_for
 from .run import IngestRun
-from .settling import settled
+from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
 from .source import SourceFile, SourceListing, read_source, taken
 from .sources import Place, mounted_places, mounts_text
 from .verifying import Verified, verify_folder
@@ -19,6 +19,7 @@ from .watched import Watch, stop_watching, watch_folder, watched_folders
 
 __all__ = [
     "STEP_WORDS",
+    "BriefRequest",
     "Context",
     "CopyItem",
     "CopyRequest",
@@ -43,6 +44,7 @@ __all__ = [
     "Watch",
     "as_csv",
     "as_html",
+    "brief_of",
     "checksum_of",
     "copy_and_prove",
     "forecast",
@@ -58,9 +60,11 @@ __all__ = [
     "read_source",
     "request_for",
     "samples_of",
+    "settle",
     "settled",
     "stop_watching",
     "taken",
+    "to_be_opened",
     "token_values",
     "verify_folder",
     "waits_for",

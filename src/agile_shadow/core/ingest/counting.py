@@ -89,10 +89,10 @@ def _row(item: ItemState, clip: Clip | None, project: Project) -> ReportRow:
 
 
 def picture_words(info: MediaInfo) -> str:
-    """``3840 x 2160 hevc``, or the sound's codec and channels."""
+    """``3840 x 2160 hevc``, or the sound's channels and codec."""
     if info.display_width:
         return f"{info.display_width} x {info.display_height} {info.codec}"
-    return f"{info.codec}, {info.audio_channels} channels"
+    return f"{info.audio_channels} channels {info.codec}"
 
 
 def took(began: float, size: int) -> Took:

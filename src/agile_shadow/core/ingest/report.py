@@ -109,8 +109,11 @@ class IngestReport:
             return "Nothing was found that the preset takes"
         if self.as_many_as_shot:
             return f"As many as shot: {self.found} of {self.found}"
+        listed = {row.path for row in self.rows}
+        shot = self.found + sum(1 for problem in self.failed if problem.path not in listed)
         whole = sum(1 for row in self.rows if row.state != "needs you")
-        return f"{whole} of {self.found} as shot; {len(self.failed)} need you"
+        need = "1 needs you" if len(self.failed) == 1 else f"{len(self.failed)} need you"
+        return f"{whole} of {shot} as shot; {need}"
 
     def headline(self) -> str:
         """The report in one line."""

@@ -146,6 +146,11 @@ class IngestRun:
 
     # What others ask
 
+    @property
+    def files(self) -> list[SourceFile]:
+        """The files of the run, in order; none before it has read its source."""
+        return list(self._files.values()) if self.board.run else []
+
     def progress(self) -> Progress:
         """The run at this moment."""
         return self.board.progress()
@@ -266,18 +271,26 @@ class IngestRun:
 
     def _settled(self, listing: SourceListing) -> SourceListing:
         """With the parts of recordings joined and small copies under their clips: some files are opened for it."""
+        paths = to_be_opened(listing)
         briefs: dict[str, Brief | None] = {}
         with WorkerPool(1, _HEAD) as openers:
-            futures = {
-                path: openers.submit(brief_of, BriefRequest(self.request.source / path))
-                for path in to_be_opened(listing)
-            }
-            for path, future in futures.items():
-                try:
-                    briefs[path] = future.result()
-                except (ShadowError, Cancelled):
-                    briefs[path] = None
+            for path in paths:
+                briefs[path] = self._brief(openers, self.request.source / path)
         return settle(listing, briefs, self._preset.takes.join_parts)
+
+    def _brief(self, openers: WorkerPool, path: Path) -> Brief | None:
+        """The head of a file, None when it cannot be read; asked twice where the worker died of something else."""
+        for _ in range(2):
+            if self._stopped.is_set():
+                return None
+            try:
+                found: Brief | None = openers.submit(brief_of, BriefRequest(path)).result()
+                return found
+            except WorkerDied:
+                continue
+            except (ShadowError, Cancelled):
+                return None
+        return None
 
     def _begin(self, listing: SourceListing) -> None:
         assert self.job is not None
@@ -852,7 +865,7 @@ class IngestRun:
             current = project.clip(clip.id)
             if current is None or any(old.file == proxy.file for old in current.proxies):
                 return project
-            return project.with_clip(replace(current, proxies=_own_first(current.proxies, proxy)))
+            return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
 
         self._session.absorb(add)
         assert self._preset.proxies is not None
@@ -909,12 +922,6 @@ def _name_of(path: Path, file: SourceFile) -> str:
 
 def _renamed(path: Path, file: SourceFile) -> tuple[str, ...]:
     return tuple(part.name for part in parts_of(path)) if is_joined(path) else file.members
-
-
-def _own_first(proxies: tuple[Proxy, ...], made: Proxy) -> tuple[Proxy, ...]:
-    """Proxies made here stand before a camera's own small copies: the first one is shown."""
-    own = [proxy for proxy in proxies if proxy.info.made_as]
-    return (*own, made, *(proxy for proxy in proxies if not proxy.info.made_as))
 
 
 def _same_frames(small: MediaInfo, original: MediaInfo) -> bool:

@@ -13,6 +13,7 @@ import psutil
 from ..drives import drives
 
 _UNDER = ("/media/", "/run/media/", "/mnt/", "/Volumes/")
+_NO_DRIVES = frozenset(["tmpfs", "devtmpfs", "overlay", "squashfs", "proc", "sysfs", "autofs"])
 _CARD_FOLDERS = frozenset(["dcim", "private", "avchd", "bdmv", "clip", "contents", "xdroot", "mp_root", "bpav", "sub"])
 
 
@@ -46,7 +47,11 @@ def mounts_text() -> str:
 
 def _mounts() -> list[Path]:
     parts = psutil.disk_partitions(all=True)
-    return [Path(part.mountpoint) for part in parts if f"{part.mountpoint}/".startswith(_UNDER)]
+    return [
+        Path(part.mountpoint)
+        for part in parts
+        if f"{part.mountpoint}/".startswith(_UNDER) and part.fstype not in _NO_DRIVES
+    ]
 
 
 def _place(path: Path) -> Place:

@@ -208,7 +208,8 @@ class When(_Model):
     """When proxies are made: copying begins at once, so that the card can go.
 
     ``start`` ``at-night``: not before ``from_time`` (and until ten hours later); ``at_a_time``: workers side by side;
-    ``at_end``: what the window does when all is done.
+    ``at_end``: what the window does when all is done. ``keep_awake``: the machine does not go to sleep meanwhile,
+    where the system lets us.
     """
 
     start: Literal["at-once", "at-night"] = "at-once"
@@ -217,6 +218,7 @@ class When(_Model):
     at_a_time: int = Field(1, ge=1, le=16)
     give_way: bool = True
     at_end: Literal["nothing", "notice", "sound"] = "notice"
+    keep_awake: bool = True
 
 
 class Preset(_Model):

@@ -88,6 +88,8 @@ class Sentence(QFrame):
             Amount("takes.longer_than", "Only clips longer than", 0, 86_400, 0, 1, " s"),
             Patterns("takes.leave_out", "Patterns of names or folders to leave out, with ; between them", 190),
             Tick("takes.skip_known", "not what the project has already (by its content)"),
+            Tick("takes.join_parts", "a recording in several files is one clip"),
+            Tick("takes.small_copies", "pair the camera's own small copies"),
             Choice("takes.sequence_rate", "Frame rate of image sequences", [(rate, _rate(rate)) for rate in _RATES]),
             Choice("originals.do", "What happens to originals", (
                 ("copy", "Copy it"), ("leave", "Leave it where it is"))),
@@ -124,6 +126,7 @@ class Sentence(QFrame):
             Tick("when.only_on_mains", "only on mains power"),
             Amount("when.at_a_time", "How many at a time", 1, 16, 1),
             Tick("when.give_way", "giving way while I play"),
+            Tick("when.keep_awake", "keep the machine awake meanwhile"),
             Choice("when.at_end", "At the end", (
                 ("nothing", "nothing"), ("notice", "a desktop notice"), ("sound", "a sound"))),
         ]  # fmt: skip
@@ -163,7 +166,8 @@ class Sentence(QFrame):
         takes = Flow(f["takes.video"], f["takes.sequences"], f["takes.stills"], f["takes.sound"], _w("from the source"))
         which = Flow(
             _w("only clips longer than"), f["takes.longer_than"], _w("leave out"), f["takes.leave_out"],
-            f["takes.skip_known"], _w("image sequences at"), f["takes.sequence_rate"],
+            f["takes.skip_known"], _w("image sequences at"), f["takes.sequence_rate"], f["takes.join_parts"],
+            f["takes.small_copies"],
         )  # fmt: skip
         originals = Flow(f["originals.do"], self._to, f["originals.shelf"], self._and, f["originals.checksum"])
         return [
@@ -171,7 +175,7 @@ class Sentence(QFrame):
             ("Originals", [originals], [self._manifest, self._second, self._names, self.preview]),
             ("Proxies", [Flow(self.make), self._needs, self._kind, self._put, self.proxy_preview], []),
             ("Marks", [self.marks], []),
-            ("When", [self._when, Flow(_w("At the end of an ingest:"), f["when.at_end"])], []),
+            ("When", [self._when, Flow(f["when.keep_awake"], _w("At the end of an ingest:"), f["when.at_end"])], []),
         ]
 
     # Values

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QSignalBlocker, Qt, QTimer
+from PySide6.QtCore import QSignalBlocker, Qt, QTimer, QUrl
+from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -18,59 +19,49 @@ from PySide6.QtWidgets import (
     QMessageBox,
     QProgressBar,
     QPushButton,
+    QScrollArea,
+    QTabWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from ...core.errors import ShadowError, sentence
-from ...core.ingest import (
+from ....core.errors import ShadowError, sentence
+from ....core.ingest import (
+    BriefRequest,
     Context,
     IngestReport,
     IngestRequest,
+    IngestRun,
     ItemState,
+    Place,
+    SourceFile,
     SourceListing,
+    brief_of,
     needs_probe,
     original_places,
     proxy_place,
     read_source,
+    settle,
+    stop_watching,
     taken,
+    to_be_opened,
     token_values,
+    watch_folder,
 )
-from ...core.presets import Preset, describes, list_presets
-from ...core.shelves import free_room, shelf_for, user_shelves
-from ...core.time import clock_text
-from .. import words
-from ..folders import Folders
-from ..tables import Column, RowsModel, rows_table
-from ..work import Work
+from ....core.jobs import WorkerPool
+from ....core.presets import Preset, describes, list_presets
+from ....core.shelves import free_room, shelf_for, user_shelves
+from ....core.time import clock_text
+from ... import words
+from ...folders import Folders
+from ...work import Work
+from .files import FileRow, FilesList
+from .looking import Looking
+from .report import ReportView
+from .sources import SourcesList
 
-_PHASES = {
-    "": "new", "here": "here already", "waiting": "waiting", "copying": "copying and proving", "copied": "proved",
-    "queued": "proved; proxy waits", "making": "making its proxy", "paired": "paired with its proxy",
-    "looking": "looking at it", "measuring": "measuring headroom", "no need": "needs no proxy here",
-    "passed over": "passed over", "in place": "in place", "failed": "needs you", "stopped": "stopped",
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class _Row:
-    item: ItemState
-    sidecars: int = 0
-
-
-def _state_text(row: _Row) -> str:
-    text = _PHASES[row.item.phase]
-    return f"{text}, {row.item.done:.0%}" if row.item.phase in ("copying", "making") else text
-
-
-_COLUMNS = (
-    Column("File", lambda row: row.item.path, 300),
-    Column("Kind", lambda row: row.item.kind, 70),
-    Column("Size", lambda row: words.gigabytes(row.item.size), 84, right=True),
-    Column("With it", lambda row: f"{row.sidecars} sidecar" if row.sidecars else "", 84),
-    Column("State", _state_text, 190, tip=lambda row: row.item.note or _state_text(row)),
-)
+_HEAD = 20.0  # seconds that opening one file of a source may take
 
 
 class IngestPlace(QWidget):
@@ -85,6 +76,11 @@ class IngestPlace(QWidget):
         self._brought = False
         self._reading = 0
         self._free = 0
+        self._version = -1
+        self._shown: Path | None = None
+        self._shown_run: IngestRun | None = None
+        self.looking = Looking(work)
+        self.setAcceptDrops(True)
         self._build()
         self._refresh_timer = QTimer(self)
         self._refresh_timer.setSingleShot(True)
@@ -100,30 +96,37 @@ class IngestPlace(QWidget):
         work.card_grew.connect(self._refresh_timer.start)
         work.jobs_changed.connect(self.refresh_run)
         work.ingest_ended.connect(self._ended)
+        self.looking.seen.connect(self._file_seen)
+        self.sources.chosen.connect(self._source_chosen)
+        self.sources.came.connect(self._card_came)
+        self.sources.wants_folder.connect(lambda: self._choose(self.source, "Source"))
+        self.sources.wants_watch.connect(self._watch)
+        self.sources.wants_no_watch.connect(self._watch_no_more)
+        self.report_view.retry.connect(self._ingest_again)
+        self.report_view.read.connect(lambda source: self.show_source(Path(source)))
+        self.report_view.shows_file.connect(self._show_file)
         self._read()
 
     def _build(self) -> None:
         outer = QHBoxLayout(self)
         outer.setContentsMargins(16, 14, 16, 14)
         outer.setSpacing(14)
+        self.sources = SourcesList(self._work)
+        self.sources.setFixedWidth(172)
+        outer.addWidget(self.sources)
         left = QVBoxLayout()
-        left.setSpacing(8)
+        left.setSpacing(6)
         row = QHBoxLayout()
         self.source = _path_edit("Source")
         self.source.setPlaceholderText("Folder of a card or drive")
-        choose = QPushButton("Choose…")
-        choose.clicked.connect(lambda: self._choose(self.source, "Source"))
-        row.addWidget(QLabel("Source"))
         row.addWidget(self.source, 1)
-        row.addWidget(choose)
         left.addLayout(row)
         self.found = QLabel("")
         self.found.setObjectName("quiet")
         self.found.setWordWrap(True)
         left.addWidget(self.found)
-        self._rows = RowsModel(_COLUMNS)
-        self.table = rows_table(self._rows, 0, "Files on the source")
-        left.addWidget(self.table, 1)
+        self.files = FilesList()
+        left.addWidget(self.files, 1)
         row = QHBoxLayout()
         self.passed_over = QLabel("")
         self.passed_over.setObjectName("quiet")
@@ -134,13 +137,24 @@ class IngestPlace(QWidget):
         row.addWidget(self.passed_over, 1)
         row.addWidget(self.reasons)
         left.addLayout(row)
-        outer.addLayout(left, 1)
-        outer.addWidget(self._instruction_card())
+        on_source = QWidget()
+        on_source.setLayout(left)
+        left.setContentsMargins(0, 8, 0, 0)
+        self.report_view = ReportView(self._work)
+        self.tabs = QTabWidget()
+        self.tabs.addTab(on_source, "On the source")
+        self.tabs.addTab(self.report_view, "Reports")
+        outer.addWidget(self.tabs, 1)
+        scroll = QScrollArea()
+        scroll.setWidget(self._instruction_card())
+        scroll.setWidgetResizable(True)
+        scroll.setFixedWidth(318)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        outer.addWidget(scroll)
 
     def _instruction_card(self) -> QFrame:
         card = QFrame()
         card.setObjectName("card")
-        card.setFixedWidth(362)
         layout = QVBoxLayout(card)
         layout.setContentsMargins(16, 14, 16, 14)
         layout.setSpacing(10)
@@ -197,10 +211,17 @@ class IngestPlace(QWidget):
         self.bar.setRange(0, 1000)
         self.bar.hide()
         layout.addWidget(self.bar)
+        row = QHBoxLayout()
+        self.still = QPushButton("Stand still")
+        self.still.setToolTip("Let this ingest stand still for a while, and go on")
+        self.still.clicked.connect(self._stand_still)
         self.cancel = QPushButton("Cancel")
-        self.cancel.clicked.connect(self._work.cancel_ingest)
-        self.cancel.hide()
-        layout.addWidget(self.cancel)
+        self.cancel.setToolTip("Take this ingest back; what is proven stays")
+        self.cancel.clicked.connect(self._cancel)
+        for button in (self.still, self.cancel):
+            button.hide()
+            row.addWidget(button)
+        layout.addLayout(row)
         self.now = QPushButton("Make the proxies now")
         self.now.clicked.connect(self._work.proxies_now)
         self.now.hide()
@@ -221,23 +242,69 @@ class IngestPlace(QWidget):
         elif chosen:
             edit.setText(chosen)
 
+    # Sources
+
     def bring_in(self, source: Path) -> None:
         """A source the user brought in: the standing preset runs on it by itself where that is wished."""
         project = self._work.session.project
-        self._brought = project.by_itself and project.preset is not None and self._work.ingest is None
+        self._brought = project.by_itself and project.preset is not None and self._work.run_of(source) is None
         if self._brought and project.preset is not None:
             self.preset.setCurrentText(project.preset.name)
+        self.show_source(source)
+
+    def show_source(self, source: Path) -> None:
+        """Have a source among the sources, and show what is on it."""
+        self.sources.add_folder(source)
+        self.tabs.setCurrentIndex(0)
         self.source.setText(str(source))
         self._refresh_timer.start()
 
+    def _source_chosen(self) -> None:
+        chosen = self.sources.chosen_paths()
+        if len(chosen) == 1 and self.source.text() != str(chosen[0]):
+            self.source.setText(str(chosen[0]))
+        self.sources.refresh()
+        self._show_button()
+
+    def _card_came(self, place: Place) -> None:
+        """A card was put in: it is shown, and ingested where the standing preset runs by itself."""
+        project = self._work.session.project
+        if project.by_itself and project.preset is not None:
+            self._start_on([place.path], project.preset)
+        elif self._work.run_of(self._path()) is None and not self._rows_new():
+            self.show_source(place.path)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Folders that were dropped are sources; of a file its folder is."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        folders = list(dict.fromkeys(path if path.is_dir() else path.parent for path in paths))
+        for folder in folders[1:]:
+            self.sources.add_folder(folder)
+        if folders:
+            self.bring_in(folders[0])
+            event.acceptProposedAction()
+
+    def _path(self) -> Path:
+        return Path(self.source.text().strip()).expanduser().absolute()
+
     def _read(self) -> None:
         source = self.source.text().strip()
-        if not source or self._work.ingest is not None:
-            self._show_listing(self._listing if source else None)
+        run = self._work.run_of(self._path()) if source else None
+        if source:
+            self.sources.add_folder(self._path())
+            if self.sources.chosen_paths() != [self._path()] and len(self.sources.chosen_paths()) < 2:
+                self.sources.choose(self._path())
+        if not source or run is not None:
+            self._show_listing(None)
+            self.refresh_run()
             return
         self._reading += 1
         number = self._reading
-        path, originals = Path(source), Path(self.originals.text() or "/")
+        path, originals = self._path(), Path(self.originals.text() or "/")
 
         def read() -> tuple[SourceListing | None, str, int]:
             try:
@@ -252,9 +319,35 @@ class IngestPlace(QWidget):
             return  # overtaken
         self._whole, problem, self._free = answer
         self._show_listing(self._taken(), problem)
+        if self._whole is not None and to_be_opened(self._whole):
+            self._settle(number, self._path(), self._whole)
         if self._brought and self.start.isEnabled():
             self._start()
         self._brought = False
+
+    def _settle(self, number: int, source: Path, listing: SourceListing) -> None:
+        """Open what must be opened to tell which files belong together; the list follows."""
+        preset = self.chosen_preset()
+        join = preset.takes.join_parts if preset is not None else True
+
+        def open_files() -> SourceListing:
+            heads = {}
+            with WorkerPool(1, _HEAD) as pool:
+                for path in to_be_opened(listing):
+                    if number != self._reading:
+                        break
+                    try:
+                        heads[path] = pool.submit(brief_of, BriefRequest(source / path)).result()
+                    except ShadowError:
+                        heads[path] = None
+            return settle(listing, heads, join)
+
+        def then(settled: SourceListing) -> None:
+            if number == self._reading and settled != self._whole and self._work.run_of(source) is None:
+                self._whole = settled
+                self._show_listing(self._taken())
+
+        self._work.in_background(open_files, then)
 
     def _taken(self) -> SourceListing | None:
         """What the preset takes of what was found."""
@@ -263,33 +356,61 @@ class IngestPlace(QWidget):
 
     def _show_listing(self, listing: SourceListing | None, problem: str = "") -> None:
         self._listing = listing
+        self._shown_run = None
         if listing is None:
-            self.found.setText(problem or "Name the folder of a card or drive, or choose one.")
-            self._rows.set_rows([])
+            self.found.setText(problem or "Choose a source, put in a card, or drop a folder here.")
+            self.files.set_rows([])
             self.passed_over.setText("")
             self.reasons.hide()
-            self.start.setEnabled(False)
-            self.start.setText("Ingest")
             self.room.setText("")
+            self.goes.setText("")
+            self._show_button()
             return
-        known = {clip.source for clip in self._work.session.project.clips}
-        root = Path(self.source.text().strip()).absolute()
-        rows = []
-        for file in listing.files:
-            here = str(root / file.path) in known
-            rows.append(_Row(ItemState(file.path, file.kind, file.size, "here" if here else ""), len(file.sidecars)))
-        new = sum(1 for row in rows if row.item.phase == "")
-        self._rows.set_rows(rows)
-        self.found.setText(self._found_text(listing, new))
+        root = self._path()
+        known = {(clip.source, clip.original.size) for clip in self._work.session.project.clips}
+        rows = [self._row(root, file, known) for file in listing.files]
+        if self._shown != root:
+            self._shown = root
+            self.files.model.forget()
+        self.files.set_rows(rows)
+        self.found.setText(self._found_text(listing, self._rows_new()))
         others = len(listing.passed_over) + len(listing.unreadable)
         self.passed_over.setText(f"{others} other{'s' if others != 1 else ''} passed over" if others else "")
         self.reasons.setVisible(bool(others))
         self._show_room(listing)
         self._show_places(listing)
-        self.start.setEnabled(bool(rows))
-        self.start.setText(
-            f"Ingest {len(rows)} files" if new in (len(rows), 0) else f"Ingest {len(rows)} files, {new} new"
-        )
+        self._show_button()
+        preset = self.chosen_preset()
+        rate = preset.takes.sequence_rate if preset is not None else None
+        self.looking.look_at(root, lambda: self.files.rows, self.files.in_sight, rate)
+
+    def _row(self, root: Path, file: SourceFile, known: set[tuple[str, int]]) -> FileRow:
+        here = (str(root / file.path), file.size) in known
+        item = ItemState(file.path, file.kind, file.size, "here" if here else "", parts=len(file.files))
+        row = FileRow(file, item)
+        return replace(row, seen=self.looking.kept(root, row))
+
+    def _file_seen(self, source: Path, path: str, seen: object) -> None:
+        if source == self._path():
+            self.files.set_seen(path, seen)  # type: ignore[arg-type]
+
+    def _rows_new(self) -> int:
+        return sum(1 for row in self.files.rows if row.item.phase == "")
+
+    def _show_button(self) -> None:
+        several = self.sources.chosen_paths()
+        ready = [path for path in several if self._work.run_of(path) is None]
+        if len(several) > 1:
+            self.start.setText(f"Ingest {len(ready)} sources")
+            self.start.setEnabled(bool(ready))
+            return
+        rows, new = len(self.files.rows), self._rows_new()
+        self.start.setEnabled(bool(rows) and self._listing is not None)
+        if not rows:
+            self.start.setText("Ingest")
+        else:
+            text = f"Ingest {rows} file{'s' if rows != 1 else ''}"
+            self.start.setText(text if new in (rows, 0) else f"{text}, {new} new")
 
     def _found_text(self, listing: SourceListing, new: int) -> str:
         text = f"{len(listing.files)} files, {words.gigabytes(listing.size)}; {new} new to this project"
@@ -303,7 +424,7 @@ class IngestPlace(QWidget):
         if preset is None or preset.originals.do == "leave":
             self.room.setText("Originals stay where they are.")
             return
-        size = sum(row.item.size for row in self._rows.rows if row.item.phase != "here")
+        size = sum(row.item.size for row in self.files.rows if row.item.phase != "here")
         enough = "" if size <= self._free else "  That is not enough."
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(self._free)} free there.{enough}")
 
@@ -341,7 +462,8 @@ class IngestPlace(QWidget):
         box = QMessageBox(self)
         box.setWindowTitle("Passed over")
         box.setText("Not taken from this source, and why:")
-        box.setInformativeText("\n\n".join(lines[:30]))
+        more = f"\n\nand {len(lines) - 20} more; the report lists them all" if len(lines) > 20 else ""
+        box.setInformativeText("\n\n".join(lines[:20]) + more)
         box.exec()
 
     # The preset
@@ -386,7 +508,7 @@ class IngestPlace(QWidget):
         ):
             for widget in widgets:
                 widget.setVisible(shown)
-        if self._whole is not None and self._work.ingest is None:
+        if self._whole is not None and self._shown_run is None:
             self._show_listing(self._taken())
 
     def _set_by_itself(self, on: bool) -> None:
@@ -412,63 +534,141 @@ class IngestPlace(QWidget):
 
     # The run
 
-    def request(self) -> IngestRequest | None:
-        """What the button would run."""
-        preset = self.chosen_preset()
+    def request(self, source: Path | None = None, chosen: Preset | None = None) -> IngestRequest | None:
+        """What the button would run on a source."""
+        preset = chosen or self.chosen_preset()
         if preset is None:
             return None
-        edits = (self.source, self.originals, self.proxies, self.second)
-        source, originals, proxies, second = (Path(edit.text().strip()).expanduser().absolute() for edit in edits)
-        return IngestRequest(source, originals, proxies, preset, second if self.second.text().strip() else None)
+        edits = (self.originals, self.proxies, self.second)
+        originals, proxies, second = (Path(edit.text().strip()).expanduser().absolute() for edit in edits)
+        wanted = second if self.second.text().strip() else None
+        return IngestRequest(source or self._path(), originals, proxies, preset, wanted)
 
     def _start(self) -> None:
-        request = self.request()
-        if request is not None:
-            self.report.setText("")
-            self._work.start_ingest(request)
+        several = self.sources.chosen_paths()
+        self._start_on(several if len(several) > 1 else [self._path()])
+
+    def _start_on(self, sources: list[Path], preset: Preset | None = None) -> None:
+        for source in sources:
+            request = self.request(source, preset)
+            if request is not None and self._work.run_of(source) is None:
+                self.report.setText("")
+                self._work.start_ingest(request)
+        self.sources.refresh()
+        self.refresh_run()
+
+    def _stand_still(self) -> None:
+        run = self._work.run_of(self._path())
+        if run is not None:
+            run.stand_still(not run.standing_still)
             self.refresh_run()
 
+    def _cancel(self) -> None:
+        run = self._work.run_of(self._path())
+        if run is not None:
+            run.stop(for_good=True)
+
+    def _ingest_again(self, source: str) -> None:
+        """What failed is tried again: what is proven is not copied again."""
+        self.show_source(Path(source))
+        self._start_on([Path(source)])
+
+    def _show_file(self, source: str, path: str) -> None:
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str((Path(source) / path).parent)))
+
+    def _watch(self) -> None:
+        """Watch the chosen source, or a folder that is chosen now, with the preset and shelves beside."""
+        chosen = self.sources.chosen_paths()
+        start = str(chosen[0]) if len(chosen) == 1 else ""
+        folder = QFileDialog.getExistingDirectory(self, "Folder to watch", start)
+        if not folder:
+            return
+        request = self.request(Path(folder))
+        try:
+            if request is not None:
+                watch_folder(self._work.session.path, request)
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+        self._watches_changed()
+
+    def _watch_no_more(self, folder: Path) -> None:
+        try:
+            stop_watching(self._work.session.path, folder)
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+        self._watches_changed()
+
+    def _watches_changed(self) -> None:
+        self._work.desk.watch_again()
+        self.sources.refresh()
+
     def refresh_run(self) -> None:
-        """Show the run of this moment."""
-        progress = self._work.ingest_progress()
-        running = progress is not None
-        for widget in (self.bar, self.cancel):
+        """Show the run of the chosen source as it is at this moment."""
+        run = self._work.run_of(self._path()) if self.source.text().strip() else None
+        running, any_runs = run is not None, bool(self._work.desk.runs)
+        for widget in (self.bar, self.cancel, self.still):
             widget.setVisible(running)
         self.start.setVisible(not running)
-        for widget in (self.source, self.originals, self.proxies, self.second, self.preset):
+        for widget in (self.originals, self.proxies, self.second, self.preset):
             widget.setEnabled(not running)
-        waits = progress.waits if progress is not None else ""
-        self.now.setVisible(bool(waits) and not waits.startswith("while"))
-        if progress is None:
-            if self._work.drawing is not None and self._listing is not None:
-                new = sum(1 for row in self._rows.rows if row.item.phase == "")
-                self.found.setText(self._found_text(self._listing, new))
+        self.now.hide()
+        if run is None:
+            if self._work.drawing is not None and self._listing is not None and not any_runs:
+                self.found.setText(self._found_text(self._listing, self._rows_new()))
             return
-        sidecars = {file.path: len(file.sidecars) for file in self._listing.files} if self._listing else {}
-        self._rows.set_rows([_Row(item, sidecars.get(item.path, 0)) for item in progress.items])
+        self._show_items(run)
+        progress, person = run.progress(), run.waits_for_a_person
+        self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(("while", "for the card")))
+        self.still.setText("Go on" if run.standing_still else "Stand still")
+        self.found.setText(
+            f"Waiting for {person}. All else goes on." if person
+            else f"{progress.copied} of {progress.files} in place and proven"
+            + (f"; {progress.failed} need you" if progress.failed else "")
+        )  # fmt: skip
+        self.found.setObjectName("warn" if person else "quiet")
+        self.found.style().polish(self.found)
         self.bar.setValue(round(progress.fraction * 1000))
         remaining = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
-        waiting = f", waiting {waits}" if waits else ""
-        self.bar.setFormat(f"{progress.proxies_done} of {progress.proxies_wanted} proxies{remaining}{waiting}")
+        waiting = f", waiting {progress.waits}" if progress.waits else ""
+        made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies" if progress.proxies_wanted else ""
+        self.bar.setFormat(f"{made or f'{progress.copied} of {progress.files} files'}{remaining}{waiting}")
+
+    def _show_items(self, run: IngestRun) -> None:
+        """Put in what changed since the last time; all of it when another run is shown."""
+        if self._shown_run is not run:
+            files = run.files
+            if not files:
+                return
+            self._shown_run, self._version = run, -1
+            root = run.request.source
+            rows = [FileRow(file, ItemState(file.path, file.kind, file.size, "waiting")) for file in files]
+            self.files.set_rows([replace(row, seen=self.looking.kept(root, row)) for row in rows])
+            self.passed_over.setText("")
+            self.reasons.hide()
+        self._version, changed = run.board.changes(self._version)
+        self.files.set_items([(item.path, item) for _number, item in changed])
 
     def _ended(self) -> None:
         report = self._work.last_report
         self.refresh_run()
+        self.found.setObjectName("quiet")
+        self.found.style().polish(self.found)
         if report is not None:
             self.report.setText(_report_text(report))
+            self.report_view.show_latest()
         self._refresh_timer.start()
+
+    def close_place(self) -> None:
+        """Look at nothing more."""
+        self.sources.close_list()
+        self.looking.close()
 
 
 def _report_text(report: IngestReport) -> str:
-    lines = [report.headline()]
-    lines += [f"\nNeeds you: {Path(problem.path).name}: {_reason(problem.reason)}" for problem in report.failed]
+    lines = [f"{report.one_number()}.", f"{report.headline()}."]
+    if report.failed:
+        lines.append("The report says what needs you.")
     return "\n".join(lines)
-
-
-def _reason(text: str) -> str:
-    """Without the long path in front: the file is named already."""
-    head, separator, tail = text.partition(": ")
-    return tail if separator and head.startswith("/") else text
 
 
 def _path_edit(name: str) -> QLineEdit:
