@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,6 +18,9 @@ from agile_shadow.desktop.folders import Folders
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from tests.footage import ingest, preset
+
+if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 Opener = Callable[..., MainWindow]
 

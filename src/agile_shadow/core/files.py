@@ -47,12 +47,12 @@ def _is_orphan(name: str) -> bool:
     if match is None or match[1] != _writer(int(match[2])):
         return False
     try:
-        os.kill(int(match[2]), 0)
-    except ProcessLookupError:
+        state = Path(f"/proc/{match[2]}/stat").read_text().rpartition(")")[2].split()[0]
+    except FileNotFoundError:
         return True
-    except PermissionError:
+    except (OSError, IndexError):
         return False
-    return False
+    return state in "ZX"  # it has ended, and only its parent has not looked yet
 
 
 def flush(path: Path) -> None:

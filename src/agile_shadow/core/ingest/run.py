@@ -218,7 +218,7 @@ class IngestRun:
             self._copies.close()
             self._makers.close()
             self.board.flush()
-        if self._left_behind:
+        if self._left_behind or self._resumed:
             self._remove_partials()
         self.report = report
         if not self._stopped.is_set():

@@ -282,7 +282,7 @@ class IngestPlace(QWidget):
         """Folders that were dropped are sources; of a file its folder is."""
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         folders = list(dict.fromkeys(path if path.is_dir() else path.parent for path in paths))
-        for folder in folders[1:]:
+        for folder in folders:
             self.sources.add_folder(folder)
         if folders:
             self.bring_in(folders[0])
