@@ -88,11 +88,11 @@ def same(report: IngestReport, folder: str, calm: IngestReport) -> bool:
 
 
 def test_a_card_pulled_out_is_waited_for(card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path) -> None:
-    card.behave(speed=400_000)
+    card.behave(speed=8_000)
     waits: list[str] = []
 
     def pull(run: IngestRun) -> None:
-        until(lambda: run.progress().copied == 1)
+        until(lambda: run.progress().copied >= 1)
         card.pull_out()
         until(lambda: bool(run.waits_for_a_person))
         waits.append(run.waits_for_a_person)
@@ -108,11 +108,11 @@ def test_a_card_pulled_out_is_waited_for(card: StandInDrive, calm: tuple[IngestR
 def test_without_patience_it_ends_and_goes_on_later_even_without_the_card(
     card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path
 ) -> None:
-    card.behave(speed=400_000)
+    card.behave(speed=8_000)
     film = Film(tmp_path / "later", card)
 
     def pull(run: IngestRun) -> None:
-        until(lambda: run.progress().copied == 2)
+        until(lambda: run.progress().copied >= 2)
         run.stop(for_good=False)
 
     film.run(meanwhile=pull)
@@ -124,9 +124,9 @@ def test_without_patience_it_ends_and_goes_on_later_even_without_the_card(
 
 
 def test_another_card_in_its_place_is_not_taken_for_it(card: StandInDrive, tmp_path: Path) -> None:
-    card.behave(speed=400_000)
+    card.behave(speed=8_000)
     film = Film(tmp_path / "swapped", card)
-    film.run(meanwhile=lambda run: (until(lambda: run.progress().copied == 1), run.stop(for_good=False))[0])
+    film.run(meanwhile=lambda run: (until(lambda: run.progress().copied >= 1), run.stop(for_good=False))[0])
     for path in card.root.iterdir():
         path.unlink()
     draw(card.root / "TRN_0030.MOV", 9, 70)
@@ -169,7 +169,7 @@ def test_a_full_drive_is_waited_for(
 
 
 def test_two_at_once_never_double_a_file(card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path) -> None:
-    card.behave(speed=800_000)
+    card.behave(speed=8_000)
     first, second = Film(tmp_path / "both", card), Film(tmp_path / "both", card)
     done: list[IngestReport] = []
 
@@ -193,11 +193,11 @@ def _workers() -> list[int]:
 def test_a_worker_that_dies_or_hangs_costs_nothing(
     card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path, how: signal.Signals
 ) -> None:
-    card.behave(speed=400_000)
+    card.behave(speed=8_000)
     film = Film(tmp_path / "died", card)
 
     def strike(run: IngestRun) -> None:
-        until(lambda: any(item.phase == "copying" and item.done > 0 for item in run.board.items()))
+        until(lambda: any(item.phase == "copying" for item in run.board.items()))
         os.kill(_workers()[0], how)
 
     assert same(film.run(meanwhile=strike, stalled=2.0), "died", calm[0]) and film.files() == calm[1]
@@ -258,9 +258,9 @@ def test_a_running_task_stands_still_while_others_take_its_turn() -> None:
 
 
 def test_a_killed_run_leaves_jobs_that_stand_as_they_were_asked_to(card: StandInDrive, tmp_path: Path) -> None:
-    card.behave(speed=400_000)
+    card.behave(speed=8_000)
     film = Film(tmp_path / "asked", card)
-    film.run(meanwhile=lambda run: (until(lambda: run.progress().copied == 1), run.stop(for_good=False))[0])
+    film.run(meanwhile=lambda run: (until(lambda: run.progress().copied >= 1), run.stop(for_good=False))[0])
     store = JobStore()
     pieces = {(piece.kind, piece.path): piece for piece in store.pieces(project=film.folder / "p.otio")}
     store.ask(pieces["copy", "TRN_0030.MOV"].id, "cancel")

@@ -127,7 +127,7 @@ def test_dropped_folders_are_ingested_side_by_side(qtbot: QtBot, tmp_path: Path,
 def test_jobs_are_put_first_held_taken_back_and_tried_again(
     qtbot: QtBot, tmp_path: Path, reader: StandInDrive, preset: Preset, open_window: Opener
 ) -> None:
-    reader.behave(speed=120_000)
+    reader.behave(speed=2_000)
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
     window.ingest.preset.setCurrentText("Small")
     qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
@@ -255,7 +255,7 @@ def test_a_watched_folder_is_listed_taken_in_and_stopped(
 def test_work_goes_on_without_the_window_and_is_found_again(
     qtbot: QtBot, tmp_path: Path, reader: StandInDrive, preset: Preset
 ) -> None:
-    reader.behave(speed=100_000)
+    reader.behave(speed=2_000)
     project = tmp_path / "film" / "p.otio"
     window = open_for_real(project)
     qtbot.addWidget(window)
@@ -282,7 +282,7 @@ def test_work_goes_on_without_the_window_and_is_found_again(
 
     qtbot.waitUntil(holder, timeout=20_000)
     process = psutil.Process(lock.holder().process)  # type: ignore[union-attr]
-    reader.behave(speed=400_000)
+    reader.behave(speed=0.0)
     again = open_for_real(project)  # takes over from it
     qtbot.addWidget(again)
     again.show()
@@ -298,7 +298,7 @@ def test_work_goes_on_without_the_window_and_is_found_again(
 def test_without_a_window_it_ends_by_itself(
     qtbot: QtBot, tmp_path: Path, reader: StandInDrive, preset: Preset, open_window: Opener
 ) -> None:
-    reader.behave(speed=200_000)
+    reader.behave(speed=5_000)
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
     window.ingest.preset.setCurrentText("Small")
     qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)

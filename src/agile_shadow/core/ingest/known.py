@@ -116,9 +116,13 @@ class Known:
         """Keep the proof of each copy, so that going on does not copy it again."""
         for one in proved:
             try:
-                there, here = one.source.stat(), one.path.stat()
+                here = one.path.stat()
             except OSError:
-                continue  # the card is gone: what lies on the shelf holds all the same
+                continue  # the shelf is gone: it will be looked at again
+            try:
+                there = one.source.stat()
+            except OSError:
+                there = here  # the card is gone: a copy keeps size and time of its original
             self._store.remember_copy(
                 CopyRecord(str(one.source), there.st_size, there.st_mtime_ns, str(one.path), here.st_mtime_ns,
                            self._checksum, one.value)

@@ -126,7 +126,8 @@ class WorkerPool:
         priority: int = 0,
         held: bool = False,
     ) -> Future[Any]:
-        """Run ``task(request, report)`` in a worker. ``on_progress`` is called on a thread of the pool, 0 to 1.
+        """Run ``task(request, report)`` in a worker. ``on_progress`` is called on a thread of the pool, 0 to 1: with 0
+        when it begins.
 
         Higher ``priority`` goes first; what is ``held`` waits for :meth:`hold`. The future raises the task's own
         error, WorkerDied, WorkerStalled or Cancelled.
@@ -253,6 +254,7 @@ class _Keeper:
         try:
             pipe = self._connected()
             pipe.send((entry.task, entry.request))
+            entry.on_progress(0.0)
             kind, value = self._answer(pipe, entry)
         except WorkerStalled as error:
             self._end_process()
