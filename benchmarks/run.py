@@ -20,7 +20,16 @@ from agile_shadow.core.media import probe
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from estimates import measure_estimates
+from faults import measure_faults
 from footage import demo_card, heavy_clip
+from ingest import (
+    measure_fuzz,
+    measure_listing,
+    measure_memory,
+    measure_overlap,
+    measure_queue,
+    measure_two_copies,
+)
 from window import measure_window
 
 ROUNDS = 3
@@ -130,12 +139,17 @@ def _cp_flush_reread(source: Path, target: Path) -> None:
 
 def told(what: str, value: float, wanted: float, unit: str = "") -> None:
     met = "met" if value <= wanted else "NOT met"
-    print(f"{what}: {value:.2f}{unit} (wanted: at most {wanted:g}{unit}; {met})", flush=True)
+    bound = f"at least {-wanted:g}" if wanted < 0 else f"at most {wanted:g}"  # what is to be large comes negative
+    print(f"{what}: {abs(value):.2f}{unit} (wanted: {bound}{unit}; {met})", flush=True)
 
 
 def main() -> int:
+    if "--faults" in sys.argv:
+        counts = [int(one) for one in sys.argv[1:] if one.isdigit()]
+        with tempfile.TemporaryDirectory(prefix="faults-") as base:
+            return 0 if measure_faults(Path(base), counts[0] if counts else 100) else 1
     folder = Path(tempfile.mkdtemp(prefix="bench-", dir=demo_card().parent))
-    only = sys.argv[1] if len(sys.argv) > 1 else ""  # proxies, copy, estimates or window; all without a word
+    only = sys.argv[1] if len(sys.argv) > 1 else ""  # one of the words below; all without a word
     os.environ.setdefault("AGILE_SHADOW_HOME", str(folder / "profile"))
     try:
         if only in ("", "proxies"):
@@ -145,6 +159,13 @@ def main() -> int:
         if only in ("", "estimates"):
             for what, value, wanted, unit in measure_estimates(folder):
                 told(what, value, wanted, unit)
+        for word, measure in (
+            ("listing", measure_listing), ("copies", measure_two_copies), ("memory", measure_memory),
+            ("overlap", measure_overlap), ("fuzz", measure_fuzz), ("queue", measure_queue),
+        ):  # fmt: skip
+            if only in ("", word):
+                for what, value, wanted, unit in measure(folder):
+                    told(what, value, wanted, unit)
         if only in ("", "window"):
             for what, value, wanted, unit in measure_window(folder):
                 told(what, value, wanted, unit)

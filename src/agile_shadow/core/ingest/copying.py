@@ -10,6 +10,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -358,23 +359,42 @@ def _stream(source: Path, partials: list[Path], checksum: str, step: Callable[[i
     hasher = new_hasher(checksum) if checksum != "size" else None
     with ExitStack() as stack:
         reader = stack.enter_context(source.open("rb", buffering=0))
-        writers = [(path, stack.enter_context(path.open("xb", buffering=0)).fileno()) for path in partials]
+        writers = [_Writer(path, stack.enter_context(path.open("xb", buffering=0)).fileno()) for path in partials]
+        side_by_side = stack.enter_context(ThreadPoolExecutor(len(writers)))
         done = 0
         for chunk in read_ahead(reader.fileno(), source):
-            for path, writer in writers:
-                with _about(path):
-                    drives().writing(path, done, len(chunk))
-                _write_all(writer, chunk, path)
-                _start_flush(writer, done, len(chunk))
-            if hasher is not None:
-                hasher.update(chunk)
+            writing = [side_by_side.submit(writer.write, done, chunk) for writer in writers]
+            try:
+                if hasher is not None:
+                    hasher.update(chunk)
+            finally:  # the buffer is used again once all have it
+                wait(writing)
+            for one in writing:
+                one.result()
             done += len(chunk)
             step(len(chunk))
-        for path, writer in writers:
-            with _about(path):
-                os.fsync(writer)
-            os.posix_fadvise(writer, 0, 0, os.POSIX_FADV_DONTNEED)
+        for one in [side_by_side.submit(writer.finish) for writer in writers]:
+            one.result()
     return (hasher.hexdigest() if hasher is not None else ""), done
+
+
+@dataclass(frozen=True)
+class _Writer:
+    """One copy while it is written. Raises OSError with its file name."""
+
+    path: Path
+    handle: int
+
+    def write(self, offset: int, chunk: memoryview) -> None:
+        with _about(self.path):
+            drives().writing(self.path, offset, len(chunk))
+        _write_all(self.handle, chunk, self.path)
+        _start_flush(self.handle, offset, len(chunk))
+
+    def finish(self) -> None:
+        with _about(self.path):
+            os.fsync(self.handle)
+        os.posix_fadvise(self.handle, 0, 0, os.POSIX_FADV_DONTNEED)
 
 
 @contextmanager
