@@ -37,6 +37,11 @@ class Stretch(QObject):
         self._timer.timeout.connect(self._tick)
         self._timer.start(2)
 
+    def stop(self) -> None:
+        """Measure no more."""
+        self._timer.stop()
+        self._timer.deleteLater()
+
     def _tick(self) -> None:
         now = time.perf_counter()
         gap = (now - self._last) * 1000 - 2

@@ -20,6 +20,7 @@ from ..core.stand_ins import missing_from_card
 from ..core.stand_ins.reader import StandInDrive
 from . import theme
 from .folders import Folders
+from .garbage import Garbage
 from .window import MainWindow
 from .work import Work
 
@@ -105,6 +106,7 @@ def make_app(arguments: list[str]) -> QApplication:
     sys.setswitchinterval(_SWITCH)
     app = QApplication(arguments)
     app.setApplicationName("Agile Shadow")
+    Garbage(app)
     app.setStyle("Fusion")
     theme.load_fonts()
     theme.apply_theme(app, theme.INK)

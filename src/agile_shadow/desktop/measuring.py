@@ -30,7 +30,8 @@ from ..core.estimates import (
 )
 from ..core.jobs import WorkerPool
 from ..core.presets import Proxies
-from ..core.project import Project
+from ..core.project import Clip, Project
+from ..core.shelves import Shelf
 from .work import Work
 
 log = logging.getLogger(__name__)
@@ -50,20 +51,33 @@ class _Order:
     keep: Callable[[Any], None]
 
 
+_SAMPLES: dict[str, tuple[Clip, Shelf | None, Sample]] = {}
+
+
 def samples_in(project: Project) -> list[Sample]:
-    """The video originals of a project. Touches no drive."""
+    """The video originals of a project. Touches no drive; clips that did not change are known from the last time."""
     samples = []
     for clip in project.clips:
-        original = clip.original
-        if original.info.kind != "video":
+        if clip.original.info.kind != "video":
             continue
-        try:
-            path = project.place(original.file)
-        except ShadowError:
-            continue
-        if path is not None:
-            samples.append(Sample(path, original.info, original.size, original.modified))
+        shelf = project.shelf(clip.original.file.shelf)
+        known = _SAMPLES.get(clip.id)
+        if known is None or known[0] is not clip or known[1] is not shelf:
+            sample = _sample(project, clip)
+            if sample is None:
+                continue
+            known = _SAMPLES[clip.id] = (clip, shelf, sample)
+        samples.append(known[2])
     return samples
+
+
+def _sample(project: Project, clip: Clip) -> Sample | None:
+    original = clip.original
+    try:
+        path = project.place(original.file)
+    except ShadowError:
+        return None
+    return Sample(path, original.info, original.size, original.modified) if path is not None else None
 
 
 class Measuring(QObject):

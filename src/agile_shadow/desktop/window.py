@@ -208,6 +208,7 @@ class MainWindow(QMainWindow):
         self.work.in_background(lambda: mended(project, look_at_shelves(project, ())), then)
 
     def _show_measured(self) -> None:
+        self.pairs.headroom_came()
         if self.stack.currentWidget() is self.pairs:
             self.pairs.refresh()
         self._show_jobs()

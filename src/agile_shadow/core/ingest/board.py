@@ -81,6 +81,7 @@ class Board:
 
     def fill(self, run: int, files: Iterable[SourceFile]) -> None:
         """Begin with the files of a run; what the queue on disk knows of its jobs is taken over."""
+        known = self._store.pieces(run=run)
         with self._lock:
             self.run = run
             for file in files:
@@ -91,7 +92,7 @@ class Board:
                 self._count(item, 1)
                 self._version += 1
                 self._changed[file.path] = self._version
-            for piece in self._store.pieces(run=run):
+            for piece in known:
                 self._pieces[piece.key] = replace(piece, part=0.0, begun=0.0, ended=0.0)
                 self._piece_order.append(piece.key)
 

@@ -279,17 +279,24 @@ class IngestRun:
         return settle(listing, briefs, self._preset.takes.join_parts)
 
     def _brief(self, openers: WorkerPool, path: Path) -> Brief | None:
-        """The head of a file, None when it cannot be read; asked twice where the worker died of something else."""
-        for _ in range(2):
-            if self._stopped.is_set():
-                return None
+        """The head of a file, None when it cannot be read; asked again where the worker died of something else.
+
+        Raises ShadowError when the card was taken out meanwhile: half of what it says would join the wrong files.
+        """
+        died = 0
+        while not self._stopped.is_set():
+            found: Brief | None = None
             try:
-                found: Brief | None = openers.submit(brief_of, BriefRequest(path)).result()
-                return found
+                found = openers.submit(brief_of, BriefRequest(path)).result()
             except WorkerDied:
-                continue
+                died += 1
             except (ShadowError, Cancelled):
                 return None
+            if found is not None or (path.exists() and died != 1):
+                return found
+            if not path.exists() and not self._patient:
+                raise ShadowError("was taken out while it was read", self.request.source, "Put it in and try again.")
+            self._stopped.wait(_TICK)
         return None
 
     def _begin(self, listing: SourceListing) -> None:

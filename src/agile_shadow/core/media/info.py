@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 from fractions import Fraction
+from functools import cache, lru_cache
 from typing import Any
 
 from ..time import rate_text
@@ -82,7 +83,7 @@ class MediaInfo:
 
     def to_json(self) -> dict[str, Any]:
         """Plain values for JSON; fractions as text such as ``"25/1"`` and ``"16:9"``."""
-        values: dict[str, Any] = {f.name: getattr(self, f.name) for f in fields(self)}
+        values: dict[str, Any] = {name: getattr(self, name) for name in sorted(_names())}
         values["frame_rate"] = rate_text(self.frame_rate) if self.frame_rate else None
         values["duration"] = f"{self.duration.numerator}/{self.duration.denominator}"
         values["pixel_aspect"] = str(self.pixel_aspect)
@@ -95,10 +96,18 @@ class MediaInfo:
     @classmethod
     def from_json(cls, values: dict[str, Any]) -> MediaInfo:
         """The inverse of :meth:`to_json`; unknown keys are passed over. Raises KeyError, TypeError, ValueError."""
-        known = {f.name for f in fields(cls)}
-        kept = {key: value for key, value in values.items() if key in known}
-        kept["frame_rate"] = Fraction(kept.get("frame_rate") or 0)
-        kept["duration"] = Fraction(kept["duration"])
-        kept["pixel_aspect"] = Fraction(kept.get("pixel_aspect", 0))
-        kept["audio"] = tuple(AudioStream(*stream) for stream in kept.get("audio", ()))
+        kept = {key: value for key, value in values.items() if key in _names()}
+        kept["frame_rate"] = _fraction(kept.get("frame_rate") or 0)
+        kept["duration"] = _fraction(kept["duration"])
+        kept["pixel_aspect"] = _fraction(kept.get("pixel_aspect", 0))
+        kept["audio"] = tuple(_stream(*stream) for stream in kept.get("audio", ()))
         return cls(**kept)
+
+
+@cache
+def _names() -> frozenset[str]:
+    return frozenset(field.name for field in fields(MediaInfo))
+
+
+_fraction = lru_cache(maxsize=4096)(Fraction)  # thousands of clips share a few rates and shapes
+_stream = lru_cache(maxsize=256)(AudioStream)

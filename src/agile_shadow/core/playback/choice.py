@@ -44,10 +44,13 @@ class Presence:
     def __init__(self) -> None:
         self._missing: set[Path] = set()
         self._lock = threading.Lock()
+        self.version = 0  # counts the changes
 
     def tell(self, path: Path, present: bool) -> None:
         """Note what was found."""
         with self._lock:
+            if present == (path in self._missing):
+                self.version += 1
             (self._missing.discard if present else self._missing.add)(path)
 
     def is_missing(self, path: Path) -> bool:
@@ -55,9 +58,15 @@ class Presence:
         with self._lock:
             return path in self._missing
 
+    @property
+    def any_missing(self) -> bool:
+        """Whether anything is known to be missing."""
+        return bool(self._missing)
+
     def look_again(self) -> None:
         """Forget what was missing: drives may have come back."""
         with self._lock:
+            self.version += bool(self._missing)
             self._missing.clear()
 
 

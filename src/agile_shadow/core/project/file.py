@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -13,13 +16,16 @@ import opentimelineio as otio
 from ..errors import ProjectError, from_os_error
 from ..files import written_atomically
 from ..media import MediaInfo
+from ..media.joined import parts_of
 from ..pairs import FileRef, Original, Proxy
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..shelves import Shelf, shelf_from_json, shelf_to_json
 from ..time import frame_of, rate_text
 from ..timeline import Block, Timeline
+from . import schema
 from .document import Clip, Project
+from .schema import Json
 
 KEY = "agile_shadow"
 VERSION = 1
@@ -28,7 +34,7 @@ _KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {"version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline"}
 
 
-Memo = dict[str, tuple[Clip, tuple[Shelf, ...], str, Any]]
+Memo = dict[str, tuple[Clip, tuple[Shelf, ...], str, str]]
 
 
 def save_project(project: Project, path: Path, memo: Memo | None = None) -> None:
@@ -36,7 +42,7 @@ def save_project(project: Project, path: Path, memo: Memo | None = None) -> None
 
     ``memo``, kept by the caller between saves of one project, spares building again what did not change.
     """
-    text = otio.adapters.write_to_string(_to_otio(project, {} if memo is None else memo), "otio_json", indent=1)
+    text = _written(project, {} if memo is None else memo)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         _keep_earlier(path)
@@ -77,51 +83,82 @@ def load_project(path: Path) -> Project:
         raise from_os_error(error, path, ProjectError) from error
     except UnicodeDecodeError as error:
         raise ProjectError("is not a project file", path, "Choose an .otio file made by Agile Shadow.") from error
+    with _uncollected():
+        return _loaded(text, path)
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    """Without the garbage collector, which would walk over thousands of new values again and again."""
+    was_on = gc.isenabled()
+    gc.disable()
     try:
-        timeline = otio.adapters.read_from_string(text, "otio_json")
-    except Exception as error:  # the library raises its own and plain ValueErrors
-        raise ProjectError(
-            "is not a project file, or is cut off", path, "Choose another, or one of its earlier saves."
-        ) from error
-    if not isinstance(timeline, otio.schema.Timeline) or KEY not in timeline.metadata:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
+def _loaded(text: str, path: Path) -> Project:
+    timeline = _parsed(text, path)
+    if timeline.get("OTIO_SCHEMA") != "Timeline.1" or KEY not in (timeline.get("metadata") or {}):
         raise ProjectError("is a timeline but not a project of Agile Shadow", path, "Open a project file.")
-    version = timeline.metadata[KEY].get("version")
+    version = timeline["metadata"][KEY].get("version")
     if not isinstance(version, int) or version > VERSION:
         raise ProjectError(f"was written by a newer version ({version})", path, "Update the program to open it.")
     try:
         return _from_otio(timeline)
-    except (KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError, ProjectError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError, IndexError, ProjectError) as error:
         raise ProjectError(f"is damaged: {error}", path, "Open one of its earlier saves.") from error
 
 
-def _plain(value: Any) -> Any:
-    """Metadata of the library as plain values."""
-    if hasattr(value, "items"):
-        return {key: _plain(inner) for key, inner in value.items()}
-    if hasattr(value, "__iter__") and not isinstance(value, str):
-        return [_plain(inner) for inner in value]
-    return value
+def _parsed(text: str, path: Path) -> Json:
+    """The file as plain values; what another tool wrote in another version of the schema is brought to this one."""
+    try:
+        values = json.loads(text)
+        if isinstance(values, dict) and values.get("OTIO_SCHEMA") and '"Clip.1"' in text:
+            values = json.loads(otio.adapters.read_from_string(text, "otio_json").to_json_string())
+        if not isinstance(values, dict) or "OTIO_SCHEMA" not in values:
+            raise ValueError("no object of the format")
+    except Exception as error:  # the library raises its own and plain ValueErrors
+        raise ProjectError(
+            "is not a project file, or is cut off", path, "Choose another, or one of its earlier saves."
+        ) from error
+    return values
 
 
 # Writing
 
 
-def _to_otio(project: Project, memo: Memo) -> Any:
-    timeline = otio.schema.Timeline(name=project.name)
+_CLIPS = "\u0000clips\u0000"  # stands where the clips' own texts go
+
+
+def _written(project: Project, memo: Memo) -> str:
+    """The whole file; clips that did not change keep the text they had."""
+    clips = ",\n".join(_clip_text(project, clip, memo) for clip in project.clips)
+    whole = json.dumps(_to_otio(project), ensure_ascii=False, indent=1)
+    return whole.replace(json.dumps([_CLIPS], indent=1).replace("\n", "\n   "), f"[\n{clips}\n]", 1)
+
+
+def _clip_text(project: Project, clip: Clip, memo: Memo) -> str:
+    known = memo.get(clip.id)
+    if known is not None and known[0] is clip and known[1] is project.shelves and known[2] == project.showing:
+        return known[3]
+    text = json.dumps(_clip_to_otio(project, clip), ensure_ascii=False)
+    memo[clip.id] = (clip, project.shelves, project.showing, text)
+    return text
+
+
+def _to_otio(project: Project) -> Json:
     edit = project.timeline
-    track = otio.schema.Track(name="V1", kind=otio.schema.TrackKind.Video)
     rate = float(edit.rate or 25)
-    end = 0
+    children, end = [], 0
     for block in edit.blocks:
         if block.start > end:
-            gap = otio.opentime.TimeRange(
-                otio.opentime.RationalTime(0, rate), otio.opentime.RationalTime(block.start - end, rate)
-            )
-            track.append(otio.schema.Gap(source_range=gap))
-        track.append(_block_to_otio(project, block, edit.rate, memo))
+            children.append(schema.gap(block.start - end, rate))
+        children.append(_block_to_otio(project, block, edit.rate))
         end = block.end
-    timeline.tracks.append(track)
-    timeline.metadata[KEY] = {
+    values = {
         **project.unknown,
         "version": VERSION,
         "id": project.id,
@@ -131,22 +168,20 @@ def _to_otio(project: Project, memo: Memo) -> Any:
         "by_itself": project.by_itself,
         "reports": list(project.reports),
         "timeline": {"name": edit.name, "rate": rate_text(edit.rate), "width": edit.width, "height": edit.height},
-        "clips": [_clip_to_otio(project, clip, memo) for clip in project.clips],
+        "clips": [_CLIPS],
     }
-    return timeline
+    return schema.timeline(project.name, children, {KEY: values})
 
 
-def _block_to_otio(project: Project, block: Block, rate: Fraction, memo: Memo) -> Any:
+def _block_to_otio(project: Project, block: Block, rate: Fraction) -> Json:
     clip = project.clip(block.clip)
     assert clip is not None
-    element = _clip_to_otio(project, clip, memo).deepcopy()
     info = clip.original.info
     start = _start_frame(info) + float(block.source_start * info.frame_rate)
-    element.source_range = otio.opentime.TimeRange(
-        otio.opentime.RationalTime(start, float(info.frame_rate)),
-        otio.opentime.RationalTime(block.length, float(rate)),
-    )
-    element.metadata[KEY] = {
+    placed = schema.time_range(start, block.length, float(info.frame_rate))
+    placed["duration"]["rate"] = float(rate)
+    element = _clip_to_otio(project, clip)
+    values = {
         "clip": block.clip,
         "block": block.id,
         "start": block.start,
@@ -154,25 +189,10 @@ def _block_to_otio(project: Project, block: Block, rate: Fraction, memo: Memo) -
         "source_start": str(block.source_start),
         "room": str(block.room),
     }
-    return element
+    return {**element, "source_range": placed, "metadata": {KEY: values}}
 
 
-def _clip_to_otio(project: Project, clip: Clip, memo: Memo) -> Any:
-    known = memo.get(clip.id)
-    if known is not None and known[0] is clip and known[1] is project.shelves and known[2] == project.showing:
-        return known[3]
-    element = _references(project, clip)
-    element.metadata[KEY] = {
-        "clip": clip.id,
-        "pin": clip.pin,
-        "source": clip.source,
-        "sidecars": [[file.shelf, file.path] for file in clip.sidecars],
-    }
-    memo[clip.id] = (clip, project.shelves, project.showing, element)
-    return element
-
-
-def _references(project: Project, clip: Clip) -> Any:
+def _clip_to_otio(project: Project, clip: Clip) -> Json:
     references = {
         "original": _reference(project, clip.original.file, clip.original.info, _original_values(clip.original))
     }
@@ -180,21 +200,22 @@ def _references(project: Project, clip: Clip) -> Any:
         key = "proxy" if number == 0 else f"proxy_{number + 1}"
         references[key] = _reference(project, proxy.file, proxy.info, _proxy_values(proxy))
     active = "proxy" if project.side_of(clip) == "proxies" and clip.proxies else "original"
-    element = otio.schema.Clip(name=clip.name)
-    element.set_media_references(references, active)
-    return element
+    values = {
+        "clip": clip.id,
+        "pin": clip.pin,
+        "source": clip.source,
+        "sidecars": [[file.shelf, file.path] for file in clip.sidecars],
+    }
+    return schema.clip(clip.name, references, active, {KEY: values})
 
 
-def _reference(project: Project, file: FileRef, info: MediaInfo, values: dict[str, Any]) -> Any:
+def _reference(project: Project, file: FileRef, info: MediaInfo, values: Json) -> Json:
     shelf = project.shelf(file.shelf)
-    url = (shelf.root.absolute() / file.path).as_uri() if shelf is not None else file.path
-    rate = float(info.frame_rate or 25)
-    available = otio.opentime.TimeRange(
-        otio.opentime.RationalTime(_start_frame(info), rate), otio.opentime.RationalTime(info.frames, rate)
-    )
-    reference = otio.schema.ExternalReference(target_url=url, available_range=available)
-    reference.metadata[KEY] = {"shelf": file.shelf, "path": file.path, "info": info.to_json(), **values}
-    return reference
+    place = parts_of(shelf.root.absolute() / file.path)[0] if shelf is not None else None
+    url = place.as_uri() if place is not None else file.path
+    available = schema.time_range(_start_frame(info), info.frames, float(info.frame_rate or 25))
+    own = {"shelf": file.shelf, "path": file.path, "info": info.to_json(), **values}
+    return schema.reference(url, available, {KEY: own})
 
 
 def _original_values(original: Original) -> dict[str, Any]:
@@ -220,11 +241,11 @@ def _start_frame(info: MediaInfo) -> int:
 # Reading
 
 
-def _from_otio(timeline: Any) -> Project:
-    values = {key: value for key, value in timeline.metadata[KEY].items() if key != "clips"}
-    values = json.loads(json.dumps(_plain(values)))
+def _from_otio(timeline: Json) -> Project:
+    values = timeline["metadata"][KEY]
     settings = values["timeline"]
-    blocks = [_block_from_otio(item) for item in timeline.tracks[0] if isinstance(item, otio.schema.Clip)]
+    track = timeline["tracks"]["children"][0]["children"]
+    blocks = [_block_from_otio(item) for item in track if item["OTIO_SCHEMA"].startswith("Clip.")]
     edit = Timeline(
         name=settings["name"],
         rate=Fraction(settings["rate"]),
@@ -237,9 +258,9 @@ def _from_otio(timeline: Any) -> Project:
         raise ValueError(f"the switch stands on {values['showing']!r}")
     project = Project(
         id=values["id"],
-        name=timeline.name,
+        name=str(timeline["name"]),
         shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
-        clips=tuple(_clip_from_otio(item) for item in timeline.metadata[KEY]["clips"]),
+        clips=tuple(_clip_from_otio(item) for item in values["clips"]),
         timeline=edit,
         showing=values["showing"],
         preset=preset,
@@ -253,8 +274,8 @@ def _from_otio(timeline: Any) -> Project:
     return project
 
 
-def _block_from_otio(element: Any) -> Block:
-    values = element.metadata[KEY]
+def _block_from_otio(element: Json) -> Block:
+    values = element["metadata"][KEY]
     return Block(
         clip=str(values["clip"]),
         start=int(values["start"]),
@@ -265,25 +286,26 @@ def _block_from_otio(element: Any) -> Block:
     )
 
 
-def _clip_from_otio(element: Any) -> Clip:
-    values = element.metadata[KEY]
-    references = element.media_references()
-    proxies = [references[key] for key in sorted(references) if key.startswith("proxy")]
+def _clip_from_otio(element: Json) -> Clip:
+    values = element["metadata"][KEY]
+    references = element["media_references"]
+    keys = (key for key in references if key.startswith("proxy"))
+    proxies = [references[key] for key in sorted(keys, key=lambda key: int(key.partition("_")[2] or 1))]
     return Clip(
         id=str(values["clip"]),
-        name=element.name,
-        original=_original_from(references["original"].metadata[KEY]),
-        proxies=tuple(_proxy_from(reference.metadata[KEY]) for reference in proxies),
+        name=str(element["name"]),
+        original=_original_from(references["original"]["metadata"][KEY]),
+        proxies=tuple(_proxy_from(reference["metadata"][KEY]) for reference in proxies),
         sidecars=tuple(FileRef(str(item[0]), str(item[1])) for item in values.get("sidecars", ())),
         pin=values.get("pin"),
         source=str(values.get("source", "")),
     )
 
 
-def _original_from(values: Any) -> Original:
+def _original_from(values: Json) -> Original:
     return Original(
         file=FileRef(str(values["shelf"]), str(values["path"])),
-        info=MediaInfo.from_json(_plain(values["info"])),
+        info=MediaInfo.from_json(values["info"]),
         size=int(values["size"]),
         modified=int(values["modified"]),
         checksum=str(values["checksum"]),
@@ -291,10 +313,10 @@ def _original_from(values: Any) -> Original:
     )
 
 
-def _proxy_from(values: Any) -> Proxy:
+def _proxy_from(values: Json) -> Proxy:
     return Proxy(
         file=FileRef(str(values["shelf"]), str(values["path"])),
-        info=MediaInfo.from_json(_plain(values["info"])),
+        info=MediaInfo.from_json(values["info"]),
         size=int(values["size"]),
         offset=int(values["offset"]),
         state=str(values["state"]),

@@ -78,6 +78,9 @@ class PairsPlace(QWidget):
         self.setObjectName("place")
         self._work = work
         self._measuring = measuring
+        self._known: dict[str, Pair] = {}
+        self._stamp: object = None
+        self._headroom_version = 0
         self.panel = PlayerPanel(sound)
         self._build()
         self.panel.show_nothing("Choose a pair to see it. Q flips between original and proxy.")
@@ -116,7 +119,7 @@ class PairsPlace(QWidget):
         """Show the document."""
         project = self._work.session.project
         presence = self.panel.player.presence
-        pairs = [replace(_pair_of(project, clip, presence), headroom=self._headroom(clip)) for clip in project.clips]
+        pairs = self._pairs(project, presence)
         wanted = self.search.text().casefold()
         if wanted:
             pairs = [pair for pair in pairs if any(wanted in column.text(pair).casefold() for column in _COLUMNS)]
@@ -124,6 +127,24 @@ class PairsPlace(QWidget):
         self._show_sums(project)
         if self.panel.loaded:
             self.panel.update_project(project)
+
+    def _pairs(self, project: Project, presence: Presence) -> list[Pair]:
+        """All rows; those of clips that did not change are kept from the last time."""
+        stamp = (project.shelves, presence.version, self._headroom_version)
+        if stamp != self._stamp:
+            self._stamp, self._known = stamp, {}
+        known, pairs = self._known, []
+        for clip in project.clips:
+            pair = known.get(clip.id)
+            if pair is None or pair.clip is not clip:
+                pair = replace(_pair_of(project, clip, presence), headroom=self._headroom(clip))
+                known[clip.id] = pair
+            pairs.append(pair)
+        return pairs
+
+    def headroom_came(self) -> None:
+        """Something was measured: what is shown is looked up again."""
+        self._headroom_version += 1
 
     def _headroom(self, clip: Clip) -> float | None:
         shelf = self._work.session.project.shelf(clip.original.file.shelf)
@@ -147,7 +168,7 @@ class PairsPlace(QWidget):
     def waiting(self) -> int:
         """Video clips without a usable proxy or original."""
         project, presence = self._work.session.project, self.panel.player.presence
-        pairs = (_pair_of(project, clip, presence) for clip in project.clips)
+        pairs = self._pairs(project, presence)
         return sum(1 for pair in pairs if pair.original_missing or pair.proxy_missing)
 
     def current(self) -> Clip | None:

@@ -167,6 +167,8 @@ class _Filter(QSortFilterProxyModel):
         self.setSortRole(SORT)
 
     def filterAcceptsRow(self, number: int, parent: QModelIndex | QPersistentModelIndex) -> bool:
+        if not (self.text or self.day or self.state):
+            return True
         model = self.sourceModel()
         assert isinstance(model, FilesModel)
         row: FileRow = model.rows[number]
@@ -174,8 +176,6 @@ class _Filter(QSortFilterProxyModel):
             return False
         if self.state and group_of(row) != self.state:
             return False
-        if not self.text:
-            return True
         whole = f"{row.file.path} {row.camera} {row.state} {_KINDS[row.file.kind]} {row.recorded}".casefold()
         return all(word in whole for word in self.text.split())
 

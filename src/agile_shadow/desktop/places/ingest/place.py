@@ -321,9 +321,6 @@ class IngestPlace(QWidget):
         self._show_listing(self._taken(), problem)
         if self._whole is not None and to_be_opened(self._whole):
             self._settle(number, self._path(), self._whole)
-        if self._brought and self.start.isEnabled():
-            self._start()
-        self._brought = False
 
     def _settle(self, number: int, source: Path, listing: SourceListing) -> None:
         """Open what must be opened to tell which files belong together; the list follows."""
@@ -366,9 +363,19 @@ class IngestPlace(QWidget):
             self.goes.setText("")
             self._show_button()
             return
-        root = self._path()
-        known = {(clip.source, clip.original.size) for clip in self._work.session.project.clips}
-        rows = [self._row(root, file, known) for file in listing.files]
+        root, project = self._path(), self._work.session.project
+
+        def build() -> list[FileRow]:
+            known = {(clip.source, clip.original.size) for clip in project.clips}
+            return [self._row(root, file, known) for file in listing.files]
+
+        def then(rows: list[FileRow]) -> None:
+            if self._listing is listing and self._shown_run is None:
+                self._show_rows(root, listing, rows)
+
+        self._work.in_background(build, then)
+
+    def _show_rows(self, root: Path, listing: SourceListing, rows: list[FileRow]) -> None:
         if self._shown != root:
             self._shown = root
             self.files.model.forget()
@@ -383,6 +390,9 @@ class IngestPlace(QWidget):
         preset = self.chosen_preset()
         rate = preset.takes.sequence_rate if preset is not None else None
         self.looking.look_at(root, lambda: self.files.rows, self.files.in_sight, rate)
+        if self._brought and self.start.isEnabled():
+            self._start()
+        self._brought = False
 
     def _row(self, root: Path, file: SourceFile, known: set[tuple[str, int]]) -> FileRow:
         here = (str(root / file.path), file.size) in known
