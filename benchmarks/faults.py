@@ -39,7 +39,7 @@ PRESET = Preset(
     name="Faults", takes=Takes(), originals=Originals(checksum="xxh128", second_copy=True),
     proxies=Proxies(codec="h264", scale=Fraction(1, 2), second_copy=True),
 )  # fmt: skip
-SPEED = 3_000_000  # bytes a second at which the card is read: so that moments fall into the copying
+SPEED = 2_000_000  # bytes a second at which the card is read: so that moments fall into the copying
 LIMIT = 120.0  # seconds after which a trial counts as hung
 
 
@@ -49,10 +49,10 @@ def draw(path: Path, frames: int, start: str, seed: int) -> None:
     noise = np.random.default_rng(seed)
     with av.open(str(path), "w", format="mov") as out:
         stream = out.add_stream("libx264", rate=25, options={"preset": "ultrafast", "crf": "20"})
-        stream.width, stream.height, stream.pix_fmt = 256, 144, "yuv420p"
+        stream.width, stream.height, stream.pix_fmt = 192, 108, "yuv420p"
         stream.metadata["timecode"] = start
         for number in range(frames):
-            frame = av.VideoFrame.from_ndarray(noise.integers(0, 255, (144, 256, 3), np.uint8))
+            frame = av.VideoFrame.from_ndarray(noise.integers(0, 255, (108, 192, 3), np.uint8))
             frame.pts, frame.time_base = number, Fraction(1, 25)
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
@@ -61,9 +61,9 @@ def draw(path: Path, frames: int, start: str, seed: int) -> None:
 def draw_card(card: Path) -> None:
     """Four clips, a recording in two files, sound, a sidecar and a note."""
     for number in range(4):
-        draw(card / "DCIM" / f"TRN_{number * 10:04d}.MOV", 14 + 3 * number, f"0{number}:00:00:00", number)
-    for number, start in ((51, "10:00:00:00"), (52, "10:00:00:16")):
-        draw(card / "DCIM" / f"TRN_{number:04d}.MOV", 16, start, 99)
+        draw(card / "DCIM" / f"TRN_{number * 10:04d}.MOV", 8 + 2 * number, f"0{number}:00:00:00", number)
+    for number, start in ((51, "10:00:00:00"), (52, "10:00:00:12")):
+        draw(card / "DCIM" / f"TRN_{number:04d}.MOV", 12, start, 99)
         os.utime(card / "DCIM" / f"TRN_{number:04d}.MOV", (1_700_000_000 + number, 1_700_000_000 + number))
     with av.open(str(card / "SOUND.WAV"), "w") as out:
         stream = out.add_stream("pcm_s16le", rate=48_000, layout="mono")
