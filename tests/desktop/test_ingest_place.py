@@ -163,7 +163,7 @@ def test_jobs_are_put_first_held_taken_back_and_tried_again(
     assert window.work.ingest is not None  # what stands still is not lost
     ask("Copy DCIM/TRN_0020.MOV", drawer.go_on)
     ask("Copy DCIM/TRN_0030.MOV", drawer.retry)
-    qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.work.last_report is not None, timeout=60_000)
     report = window.work.last_report
     assert report is not None and report.as_many_as_shot and report.found == 4
 
@@ -184,7 +184,7 @@ def test_a_card_pulled_out_is_asked_for_and_the_report_ends_well(
     assert "waits for its card" in {row.state for row in rows(window)}
     reader.behave(speed=0.0)
     reader.insert()
-    qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.work.last_report is not None, timeout=60_000)
     window.ingest.tabs.setCurrentIndex(1)
     view = window.ingest.report_view
     assert view.number.text() == "As many as shot: 4 of 4" and view.steps == []

@@ -623,7 +623,8 @@ class IngestRun:
         if kind == "copy":
             places = original_places(file, self._preset.originals, self._values.get(file.path, self._no_values(file)))
             target = self.request.originals / places[0][1] if self._roots.copied else source
-            settings = self._preset.originals.checksum
+            checksum = self._preset.originals.checksum
+            settings = "sizes compared" if checksum == "size" else f"proved with {checksum}"
         elif clip is not None and wanted is not None:
             source = self._session.project.place(clip.original.file) or source
             target = self._proxy_target(file, clip, wanted, self._token_values(file, clip))

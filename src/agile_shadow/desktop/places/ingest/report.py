@@ -75,10 +75,11 @@ class ReportView(QWidget):
         self.page.clicked.connect(lambda: self._keep(".html", "Pages (*.html)"))
         self.sheet = QPushButton("Keep as a table…")
         self.sheet.clicked.connect(lambda: self._keep(".csv", "Tables (*.csv)"))
-        row.addWidget(self.which, 1)
-        for button in (self.clips, self.page, self.sheet):
+        row.addWidget(self.clips)
+        row.addStretch(1)
+        for button in (self.page, self.sheet):
             row.addWidget(button)
-        layout.addLayout(row)
+        layout.addWidget(self.which)
         self.number = QLabel("")
         self.number.setObjectName("heading")
         self.number.setWordWrap(True)
@@ -90,6 +91,7 @@ class ReportView(QWidget):
         self.when.setObjectName("quiet")
         self.when.setWordWrap(True)
         layout.addWidget(self.when)
+        layout.addLayout(row)
         self._needing = QScrollArea()
         self._needing.setWidgetResizable(True)
         self._needing.setFrameShape(QFrame.Shape.NoFrame)
