@@ -43,6 +43,27 @@ def test_any_tool_that_reads_otio_finds_the_cut_and_both_files(project_file: Pat
     assert clip.source_range.duration.value == 10
 
 
+@pytest.mark.parametrize("version", ["Clip.2", "Clip.1"])
+def test_what_another_tool_saved_again_is_still_the_project(project_file: Path, tmp_path: Path, version: str) -> None:
+    timeline = otio.adapters.read_from_file(str(project_file))
+    older = {"Clip": 1} if version == "Clip.1" else {}
+    again = tmp_path / "again.otio"
+    again.write_text(otio.adapters.write_to_string(timeline, "otio_json", target_schema_versions=older))
+    if version == "Clip.2":  # the older version has one media reference a clip: such a file is refused in words
+        assert load_project(again) == load_project(project_file)
+    else:
+        assert "damaged" in refusal(lambda: load_project(again))
+
+
+def test_hostile_and_odd_values_in_names_come_back_as_they_are(project_file: Path) -> None:
+    project = load_project(project_file)
+    odd = "\"clips\": [\n] \u2028 \U0001f426 \x01 </script>"
+    changed = replace(project, name=odd, clips=tuple(replace(clip, name=odd) for clip in project.clips))
+    save_project(changed, project_file)
+    assert load_project(project_file) == changed
+    assert otio.adapters.read_from_file(str(project_file)).name == odd
+
+
 def test_what_is_no_project_is_refused_in_one_sentence(project_file: Path, tmp_path: Path) -> None:
     text = project_file.read_text()
     newer = json.loads(text)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import sys
 import tempfile
@@ -16,6 +17,7 @@ from ..core.ingest import ItemState
 from ..core.log import cache_folder
 from ..core.project import ProjectSession
 from ..core.stand_ins import draw_card, missing_from_card
+from ..core.stand_ins.reader import StandInDrive
 from .__main__ import make_app
 from .folders import Folders
 from .window import MainWindow
@@ -52,7 +54,7 @@ def take(folder: Path, home: Path) -> None:
     work = Work(ProjectSession.open(home / "The Tern Ferry.otio"))
     window = MainWindow(work, Folders(home / "Card", home / "Boathouse", home / "Laptop", home))
     window.show()
-    until(lambda: window.ingest.start.isEnabled())
+    until(lambda: window.ingest.start.isEnabled() and all(row.seen for row in window.ingest.files.rows))
     _save(window, folder, "ingest")
     window.ingest.start.click()
     until(lambda: any(item.phase == "making" and item.done > 0.3 for item in _items(work) if "A001C001" in item.path))
@@ -60,7 +62,11 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "ingest-running")
     window.command("jobs")
     until(lambda: work.ingest is None)
+    window.ingest.tabs.setCurrentIndex(1)
+    window.ingest.report_view.clips.setChecked(True)
+    _settle(window, 3.0)
     _save(window, folder, "ingest-report")
+    window.ingest.tabs.setCurrentIndex(0)
     _cut(window)
     _save(window, folder, "timeline")
     window.command("switch")
@@ -118,9 +124,9 @@ def _presets(window: MainWindow, folder: Path) -> None:
     place.library.choose("Quick cut")
 
 
-def _items(work: Work) -> tuple[ItemState, ...]:
-    progress = work.ingest_progress()
-    return progress.items if progress is not None else ()
+def _items(work: Work) -> list[ItemState]:
+    run = work.ingest
+    return run.board.items() if run is not None else []
 
 
 def _cut(window: MainWindow) -> None:
@@ -151,6 +157,9 @@ def main() -> int:
     home = Path(tempfile.mkdtemp(prefix="tern-ferry-"))
     try:
         (home / "Card").symlink_to(drawn)
+        drive = StandInDrive(home / "Card", home / "card reader.json")
+        os.environ.update(drive.environment())
+        drive.behave()
         take(folder, home)
     finally:
         shutil.rmtree(home, ignore_errors=True)

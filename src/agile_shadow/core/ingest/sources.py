@@ -13,6 +13,7 @@ import psutil
 from ..drives import drives
 
 _UNDER = ("/media/", "/run/media/", "/mnt/", "/Volumes/")
+_MOST = 100  # names looked at in one folder
 _NO_DRIVES = frozenset(["tmpfs", "devtmpfs", "overlay", "squashfs", "proc", "sysfs", "autofs"])
 _CARD_FOLDERS = frozenset(["dcim", "private", "avchd", "bdmv", "clip", "contents", "xdroot", "mp_root", "bpav", "sub"])
 
@@ -56,5 +57,14 @@ def _mounts() -> list[Path]:
 
 def _place(path: Path) -> Place:
     usage = shutil.disk_usage(path)
-    names = {name.casefold() for name in os.listdir(path)[:500]}
-    return Place(path, path.name or str(path), usage.total, usage.used, bool(names & _CARD_FOLDERS))
+    return Place(path, path.name or str(path), usage.total, usage.used, _is_card(path))
+
+
+def _is_card(path: Path) -> bool:
+    """Whether a folder that cameras make lies at its root, or one below."""
+    names = os.listdir(path)[:_MOST]
+    inside = list(names)
+    for name in names:
+        with suppress(OSError):
+            inside += os.listdir(path / name)[:_MOST]
+    return any(name.casefold() in _CARD_FOLDERS for name in inside)
