@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shutil
 import statistics
-import subprocess
 import sys
 import tempfile
 import time
@@ -29,6 +28,7 @@ from ingest import (
     measure_overlap,
     measure_queue,
     measure_two_copies,
+    plain_copy,
 )
 from window import measure_window
 
@@ -115,7 +115,7 @@ def bench_copy(folder: Path) -> None:
     ratios = []
     for number in range(ROUNDS):
         plain, ours = folder / f"plain{number}.bin", folder / f"ours{number}.bin"
-        one = seconds(lambda plain=plain: _cp_flush_reread(source, plain))
+        one = seconds(lambda plain=plain: plain_copy(source, plain))
         two = seconds(lambda ours=ours: copy_file(source, (ours,), "xxh128"))
         ratios.append(two / one)
         plain.unlink()
@@ -123,18 +123,6 @@ def bench_copy(folder: Path) -> None:
     told(
         "copying 1 GB with hash and proof, against cp, flush to the drive and a reread", statistics.median(ratios), 1.2
     )
-
-
-def _cp_flush_reread(source: Path, target: Path) -> None:
-    subprocess.run(["cp", source, target], check=True)
-    handle = os.open(target, os.O_RDONLY)
-    os.fsync(handle)
-    os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
-    os.close(handle)
-    with target.open("rb", buffering=0) as reader:
-        buffer = bytearray(4 << 20)
-        while reader.readinto(buffer):
-            pass
 
 
 def told(what: str, value: float, wanted: float, unit: str = "") -> None:

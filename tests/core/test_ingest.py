@@ -147,7 +147,7 @@ def test_unsafe_places_are_refused_before_anything_is_written(card: Path, tmp_pa
 
 
 def test_no_room_is_known_before_the_start(card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("agile_shadow.core.ingest.run.free_room", lambda folder: 1000)
+    monkeypatch.setattr("agile_shadow.core.ingest.shelving.free_room", lambda folder: 1000)
     assert "room for" in refusal(lambda: ingest(card, tmp_path / "full" / "p.otio"))
     assert not any((tmp_path / "full" / "Boathouse").rglob("*.*"))
 

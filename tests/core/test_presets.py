@@ -56,6 +56,7 @@ def test_files_of_every_version_are_read(tmp_path: Path) -> None:
     assert old.takes.skip_known is False  # version 1 copied again what lay elsewhere, and so does this preset
     whole = load_preset(SAMPLES / "preset-2.json")
     assert preset_text(whole) == (SAMPLES / "preset-2.json").read_text()
+    assert load_preset(SAMPLES / "preset-2-before-ingest.json") == whole  # what came later has its usual value
     assert len(whole.proxies.marks if whole.proxies else ()) == 3
     assert preset_text(load_preset(save_preset(whole, tmp_path / "again.json"))) == preset_text(whole)
 

@@ -57,7 +57,7 @@ def test_what_another_tool_saved_again_is_still_the_project(project_file: Path, 
 
 def test_hostile_and_odd_values_in_names_come_back_as_they_are(project_file: Path) -> None:
     project = load_project(project_file)
-    odd = "\"clips\": [\n] \u2028 \U0001f426 \x01 </script>"
+    odd = '"clips": [\n] \u2028 \U0001f426 \x01 </script>'
     changed = replace(project, name=odd, clips=tuple(replace(clip, name=odd) for clip in project.clips))
     save_project(changed, project_file)
     assert load_project(project_file) == changed

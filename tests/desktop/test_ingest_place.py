@@ -71,6 +71,13 @@ def rows(window: MainWindow) -> list[FileRow]:
     return window.ingest.files.rows
 
 
+def begin(qtbot: QtBot, window: MainWindow) -> None:
+    """Press the button once the card's four files are listed."""
+    window.ingest.preset.setCurrentText("Small")
+    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
+    qtbot.mouseClick(window.ingest.start, LEFT)
+
+
 def test_cards_come_and_go_and_are_listed_with_posters(qtbot: QtBot, tmp_path: Path, reader: StandInDrive,
                                                        preset: Preset, open_window: Opener) -> None:  # fmt: skip
     reader.pull_out()
@@ -129,9 +136,7 @@ def test_jobs_are_put_first_held_taken_back_and_tried_again(
 ) -> None:
     reader.behave(speed=2_000)
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
-    window.ingest.preset.setCurrentText("Small")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    begin(qtbot, window)
     window.command("jobs")
     drawer = window.drawer
 
@@ -175,9 +180,7 @@ def test_a_card_pulled_out_is_asked_for_and_the_report_ends_well(
     before = hashes(reader.root)
     reader.behave(speed=20_000)
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
-    window.ingest.preset.setCurrentText("Small")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    begin(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.work.session.project.clips), timeout=20_000)
     reader.pull_out()
     qtbot.waitUntil(lambda: "card CARD: put it in again" in window.ingest.found.text(), timeout=20_000)
@@ -200,9 +203,7 @@ def test_what_needs_a_person_has_one_button_that_helps(
 ) -> None:
     reader.behave(unreadable=("DCIM/TRN_0010.MOV", 900))
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
-    window.ingest.preset.setCurrentText("Small")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    begin(qtbot, window)
     qtbot.waitUntil(lambda: window.work.ingest is None and window.work.last_report is not None, timeout=60_000)
     window.ingest.tabs.setCurrentIndex(1)
     view = window.ingest.report_view
@@ -260,10 +261,8 @@ def test_work_goes_on_without_the_window_and_is_found_again(
     window = open_for_real(project)
     qtbot.addWidget(window)
     window.show()
-    window.ingest.preset.setCurrentText("Small")
     window.ingest.source.setText(str(reader.root))
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    begin(qtbot, window)
     qtbot.waitUntil(lambda: any(row.item.phase == "copying" for row in rows(window)), timeout=20_000)
 
     def answer() -> None:
@@ -300,9 +299,7 @@ def test_without_a_window_it_ends_by_itself(
 ) -> None:
     reader.behave(speed=5_000)
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
-    window.ingest.preset.setCurrentText("Small")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    begin(qtbot, window)
     qtbot.waitUntil(lambda: any(row.item.phase == "copying" for row in rows(window)), timeout=20_000)
     window._goes_on = True
     window._may_close = lambda: True  # type: ignore[method-assign]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import platform
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -15,10 +15,28 @@ from ascmhl.ignore import MHLIgnoreSpec, default_ignore_list
 
 from ..errors import CopyError
 from ..shelves import MARK
-from .copying import Proved
+from .copying import Proved, checksum_of
 
 _ONE_AT_A_TIME = threading.Lock()
 IGNORED = (MARK, "/" + MARK, "*.part")
+
+
+def write_manifests(
+    roots: Sequence[Path], proved: Sequence[Proved], beside: Sequence[Path], checksum: str
+) -> tuple[str, ...]:
+    """Write one for each folder that got something; their folders. ``beside``: proxies, which a manifest vouches for
+    too where they lie among the originals. Raises CopyError, OSError."""
+    written = []
+    for root in roots:
+        below = [one for one in proved if one.path.is_relative_to(root)]
+        if not below:
+            continue
+        known = {one.path for one in below}
+        for path in beside:
+            if path.is_relative_to(root) and path not in known:
+                below.append(Proved(path, path, checksum_of([path], checksum)))
+        written.append(str(write_manifest(root, below, checksum) or root / "ascmhl"))
+    return tuple(written)
 
 
 def write_manifest(root: Path, files: Iterable[Proved], checksum: str) -> Path | None:

@@ -18,31 +18,30 @@ from typing import Any
 from ..errors import Cancelled, CopyError, NoRoom, ShadowError, WorkerDied, WorkerStalled, sentence
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
-from ..files import remove_partials
 from ..jobs import JobStore, Piece, WorkerPool
 from ..media import MediaInfo
-from ..media.brief import Brief
 from ..media.joined import is_joined, parts_of
 from ..media.sequence import status
-from ..pairs import FileRef, Original, Proxy, pair_made_proxy
+from ..pairs import Original, Proxy, pair_made_proxy
 from ..presets import Proxies, describes_proxies
 from ..project import Clip, Project, ProjectSession
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
-from ..shelves import Shelf, free_room, with_volume
+from ..shelves import free_room
 from ..timeline.model import new_id
 from .board import Board, Progress
-from .copying import CopyItem, CopyRequest, CopyResult, Proved, checksum_of, copy_and_prove
+from .copying import CopyItem, CopyRequest, CopyResult, Proved, copy_and_prove
 from .counting import counted, took
+from .finding import Finding
 from .gate import on_mains_power, waits_for
 from .known import Known
 from .looking import IdentifyRequest, Look, LookRequest, identify, look
-from .manifest import write_manifest
+from .manifest import write_manifests
 from .places import Context, clip_name, needs_probe, original_places, proxy_place, token_values
-from .report import IngestReport, Problem
+from .report import IngestReport
 from .request import IngestRequest
 from .second import SecondCopy, copy_again
-from .settling import BriefRequest, brief_of, settle, to_be_opened
-from .source import SourceFile, SourceListing, read_source, taken
+from .shelving import RunShelves, reference
+from .source import SourceFile, SourceListing
 
 log = logging.getLogger(__name__)
 
@@ -50,7 +49,6 @@ _TICK = 0.1  # seconds
 _FLUSH = 0.5  # seconds between two writings of the queue
 _LOOK_AGAIN = 1.0  # seconds between two looks for a card or for room
 STALLED = 600.0  # seconds without progress after which a worker is ended: reading a long file's index takes its time
-_HEAD = 20.0  # seconds that opening a file of a source may take
 _REPORTS = 30  # kept in a project
 _SPARE = 64 << 20  # bytes that are left free when writing goes on after a full drive
 
@@ -119,6 +117,7 @@ class IngestRun:
         self._for_good = False
         self.board = Board(store, request.preset.proxies is not None)
         self._known = Known(session, store, request.preset.originals.checksum)
+        self._finding = Finding(request, store, self._known, patient, self._stopped)
         self._numbers: dict[str, int] = {}
         self._same_stem: set[str] = set()
         self._values: dict[str, dict[str, str]] = {}
@@ -136,7 +135,6 @@ class IngestRun:
         self._bytes = 0
         self._beside: list[Path] = []
         self._left_behind = False
-        self._resumed = False
         self._heard = 0.0
         self._began = time.time()
         self._flushed = 0.0
@@ -208,7 +206,8 @@ class IngestRun:
         """Do it all; returns the report, also when stopped. Raises ShadowError when it cannot begin."""
         self.job = self._store.begin("ingest", self._session.path, self.request.to_json())
         try:
-            listing = self._found()
+            listing = self._finding.listing(self.job)
+            self._numbers = {file.path: number for number, file in enumerate(listing.files, 1)}
             self._begin(listing)
             report = self._work(listing)
         except ShadowError:
@@ -218,8 +217,8 @@ class IngestRun:
             self._copies.close()
             self._makers.close()
             self.board.flush()
-        if self._left_behind or self._resumed:
-            self._remove_partials()
+        if self._left_behind or self._finding.resumed:
+            self._shelves.remove_partials()
         self.report = report
         if not self._stopped.is_set():
             kept = report.to_json()
@@ -232,133 +231,15 @@ class IngestRun:
         self._store.forget_old()
         return report
 
-    def _found(self) -> SourceListing:
-        """What is on the source, and what was on it when this ingest was begun."""
-        assert self.job is not None
-        kept = self._store.listing(self.job)
-        before = SourceListing.from_json(kept) if kept is not None else None
-        self._resumed = before is not None
-        try:
-            fresh = self._settled(read_source(self.request.source))
-        except ShadowError:
-            if before is None:
-                raise
-            fresh = SourceListing((), (), ())
-        if self.request.only:
-            fresh = fresh.only(set(self.request.only))
-        whole = taken(self._with_missing(fresh, before), self._preset.takes)
-        self._numbers = {file.path: number for number, file in enumerate(whole.files, 1)}
-        self._store.keep_listing(self.job, whole.to_json())
-        return whole
-
-    def _with_missing(self, fresh: SourceListing, before: SourceListing | None) -> SourceListing:
-        """What is there now, and what was there before and is not, or is another file of that name now."""
-        if before is None or not fresh.files:
-            return before or fresh
-        now = {(file.path, file.size, file.modified) for file in fresh.files}
-        parts = {part for file in fresh.files for part in file.files}
-        gone = [file for file in before.files if (file.path, file.size, file.modified) not in now]
-        missing = [file for file in gone if not parts & set(file.files)]
-        replaced = [
-            Problem(file.path, "another file of that name is on the source now: put in the card that this one was on")
-            for file in gone
-            if file not in missing and self._known.without_card(
-                self.request.source / file.path, file.size, file.modified
-            ) is None
-        ]  # fmt: skip
-        files = tuple(sorted((*fresh.files, *missing), key=lambda file: file.path))
-        return SourceListing(files, fresh.passed_over, (*fresh.unreadable, *replaced))
-
-    def _settled(self, listing: SourceListing) -> SourceListing:
-        """With the parts of recordings joined and small copies under their clips: some files are opened for it."""
-        paths = to_be_opened(listing)
-        briefs: dict[str, Brief | None] = {}
-        with WorkerPool(1, _HEAD) as openers:
-            for path in paths:
-                briefs[path] = self._brief(openers, self.request.source / path)
-        return settle(listing, briefs, self._preset.takes.join_parts)
-
-    def _brief(self, openers: WorkerPool, path: Path) -> Brief | None:
-        """The head of a file, None when it cannot be read; asked again where the worker died of something else.
-
-        Raises ShadowError when the card was taken out meanwhile: half of what it says would join the wrong files.
-        """
-        died = 0
-        while not self._stopped.is_set():
-            found: Brief | None = None
-            try:
-                found = openers.submit(brief_of, BriefRequest(path)).result()
-            except WorkerDied:
-                died += 1
-            except (ShadowError, Cancelled):
-                return None
-            if found is not None or (path.exists() and died != 1):
-                return found
-            if not path.exists() and not self._patient:
-                raise ShadowError("was taken out while it was read", self.request.source, "Put it in and try again.")
-            self._stopped.wait(_TICK)
-        return None
-
     def _begin(self, listing: SourceListing) -> None:
         assert self.job is not None
-        roots = self.request.roots(self._session.path.parent)
-        for folder in roots.written():
-            folder.mkdir(parents=True, exist_ok=True)
-            remove_partials(folder)
-        if self._preset.originals.do == "copy":
-            self._check_room(listing)
-        self._originals_shelf = self._shelf("originals", roots.originals)
-        self._proxies_shelf = self._originals_shelf
-        if roots.proxies is not None:
-            self._proxies_shelf = self._shelf("proxies", roots.proxies)
-        if roots.second is not None:
-            self._shelf("second copies", roots.second)
-        self._roots = roots
+        self._shelves = RunShelves(self.request, self._session)
+        if not (self._patient and self._finding.resumed):  # then it is seen when a drive is full, and waited for
+            self._shelves.check_room(listing, self._known)
+        self._shelves.make_known()
         self._same_stem = _later_of_same_stem(listing)
         self._files = {file.path: file for file in listing.files}
         self.board.fill(self.job, listing.files)
-
-    def _remove_partials(self) -> None:
-        for folder in self._roots.written():
-            with suppress(OSError):
-                remove_partials(folder)
-
-    def _check_room(self, listing: SourceListing) -> None:
-        if self._patient and self._resumed:
-            return  # it is seen when a drive is full, and waited for
-        roots = [self.request.originals]
-        if self._preset.originals.second_copy and self.request.second is not None:
-            roots.append(self.request.second)
-        for root in roots:
-            source = self.request.source
-            needed = sum(
-                file.size for file in listing.files
-                if not self._known.lies_there(source / file.path, root / file.path, file.size)
-            )  # fmt: skip
-            free = free_room(root)
-            if needed > free:
-                raise ShadowError(
-                    f"there is room for {free / 1e9:.1f} GB, and {needed / 1e9:.1f} GB are needed",
-                    root,
-                    "Free some room there or choose another shelf.",
-                )
-
-    def _shelf(self, role: str, root: Path) -> Shelf:
-        root = root.absolute()
-        name = root.name or str(root)
-        found: list[Shelf] = []
-
-        def add(project: Project) -> Project:
-            if found:
-                return project if project.shelf(found[0].id) else replace(project, shelves=(*project.shelves, found[0]))
-            project, shelf = project.with_shelf(name, role, root)
-            found.append(shelf)
-            return project
-
-        self._session.absorb(add)
-        known = with_volume(found[0])
-        self._session.absorb(lambda project: project.with_shelf_replaced(known))
-        return known
 
     def _work(self, listing: SourceListing) -> IngestReport:
         assert self.job is not None
@@ -377,12 +258,18 @@ class IngestRun:
                 self._look_again()
             self._take_results()
             self._flush()
-        manifests = self._write_manifests() if not self._stopped.is_set() else ()
+        manifests = self._manifests() if not self._stopped.is_set() else ()
         return counted(
             listing, self.board.items(), self._taken, self._preset, self._session.project, manifests=manifests,
             second_copies=self._second, small_copies=self._small_copies, source=str(self.request.source),
             took=took(self._began, self._bytes),
         )  # fmt: skip
+
+    def _manifests(self) -> tuple[str, ...]:
+        if not self._preset.originals.manifest:
+            return ()
+        roots = [self.request.originals, *([self._shelves.roots.second] if self._shelves.roots.second else [])]
+        return write_manifests(roots, self._proved, self._beside, self._preset.originals.checksum)
 
     def _waits_on(self) -> bool:
         return bool(self._waiting.card or self._waiting.room) and not self._stopped.is_set()
@@ -622,7 +509,7 @@ class IngestRun:
         wanted = self._preset.proxies
         if kind == "copy":
             places = original_places(file, self._preset.originals, self._values.get(file.path, self._no_values(file)))
-            target = self.request.originals / places[0][1] if self._roots.copied else source
+            target = self.request.originals / places[0][1] if self._shelves.roots.copied else source
             checksum = self._preset.originals.checksum
             settings = "sizes compared" if checksum == "size" else f"proved with {checksum}"
         elif clip is not None and wanted is not None:
@@ -771,7 +658,7 @@ class IngestRun:
 
     def _new_clip(self, file: SourceFile, result: CopyResult, info: MediaInfo) -> Clip:
         original = Original(
-            self._reference(self._originals_shelf, result.path),
+            reference(self._shelves.originals, result.path),
             info,
             result.size,
             result.modified,
@@ -779,16 +666,12 @@ class IngestRun:
             result.value,
         )
         own = [(path, known) for path, known in result.copies if _same_frames(known, info)]
-        proxies = tuple(Proxy(self._reference(self._originals_shelf, path), known, known.size) for path, known in own)
+        proxies = tuple(Proxy(reference(self._shelves.originals, path), known, known.size) for path, known in own)
         paired = {path for path, _known in own}
         beside = [*result.sidecars, *(path for path, _known in result.copies if path not in paired)]
-        sidecars = tuple(self._reference(self._originals_shelf, path) for path in beside)
+        sidecars = tuple(reference(self._shelves.originals, path) for path in beside)
         name = clip_name(file) if self._preset.originals.do == "leave" else _name_of(result.path, file)
         return Clip(new_id(), name, original, proxies, sidecars, source=str(self.request.source / file.path))
-
-    @staticmethod
-    def _reference(shelf: Shelf, path: Path) -> FileRef:
-        return FileRef(shelf.id, path.absolute().relative_to(shelf.root).as_posix())
 
     # Proxy and pair
 
@@ -847,7 +730,7 @@ class IngestRun:
 
     def _proxy_target(self, file: SourceFile, clip: Clip, wanted: Proxies, values: dict[str, str]) -> Path:
         below = proxy_place(clip.original.file.path, wanted, values, file.path in self._same_stem)
-        shelf = self._proxies_shelf
+        shelf = self._shelves.proxies
         if wanted.place == "beside":
             known = self._session.project.shelf(clip.original.file.shelf)
             shelf = known or shelf
@@ -864,10 +747,10 @@ class IngestRun:
         return None
 
     def _pair(self, file: SourceFile, clip: Clip, result: ProxyResult) -> None:
-        shelf = self._proxies_shelf
+        shelf = self._shelves.proxies
         if self._preset.proxies is not None and self._preset.proxies.place == "beside":
             shelf = self._session.project.shelf(clip.original.file.shelf) or shelf
-        proxy = pair_made_proxy(self._reference(shelf, result.path), result)
+        proxy = pair_made_proxy(reference(shelf, result.path), result)
 
         def add(project: Project) -> Project:
             current = project.clip(clip.id)
@@ -885,8 +768,8 @@ class IngestRun:
         path = self._session.project.path(proxy.file)
         assert path is not None
         self._beside.append(path)
-        if wanted.second_copy and self._roots.second is not None:
-            target = self._roots.second / "Proxies" / proxy.file.path
+        if wanted.second_copy and self._shelves.roots.second is not None:
+            target = self._shelves.roots.second / "Proxies" / proxy.file.path
             request = SecondCopy(path, target, self._true_checksum)
             self._submit(
                 self._copies, copy_again, request, file, "second copy", "paired",
@@ -903,25 +786,6 @@ class IngestRun:
         self._proved.append(done)
         self._done(file, "second copy")
         self._note(file, phase="paired", done=1.0)
-
-    # The end
-
-    def _write_manifests(self) -> tuple[str, ...]:
-        if not self._preset.originals.manifest:
-            return ()
-        roots = [self.request.originals, *([self._roots.second] if self._roots.second is not None else [])]
-        written = []
-        for root in roots:
-            below = [one for one in self._proved if one.path.is_relative_to(root)]
-            if not below:
-                continue
-            known = {one.path for one in below}
-            for path in self._beside:  # proxies among the originals are part of what the manifest vouches for
-                if path.is_relative_to(root) and path not in known:
-                    below.append(Proved(path, path, checksum_of([path], self._preset.originals.checksum)))
-            folder = write_manifest(root, below, self._preset.originals.checksum)
-            written.append(str(folder or root / "ascmhl"))
-        return tuple(written)
 
 
 def _name_of(path: Path, file: SourceFile) -> str:

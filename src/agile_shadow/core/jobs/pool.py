@@ -21,6 +21,7 @@ from .task import Task
 
 _PATIENCE = 5.0  # seconds a cancelled task has to clean up before its worker is killed
 _LOOK = 0.05  # seconds between two looks at a worker
+_START = 60.0  # seconds that a worker may take besides to start and to load what its task needs
 
 
 @dataclass
@@ -279,10 +280,13 @@ class _Keeper:
 
     def _answer(self, pipe: Connection[Any, Any], entry: _Entry) -> tuple[str, Any]:
         waited, still, last = 0.0, 0.0, -1.0
-        told = False
+        told, begun = False, False
         while True:
             if pipe.poll(_LOOK):
                 kind, value = pipe.recv()
+                if kind == "begun":
+                    begun, still = True, 0.0
+                    continue
                 if kind != "progress":
                     return kind, value
                 if value != last:
@@ -290,7 +294,7 @@ class _Keeper:
                 entry.on_progress(value)
             elif not self.paused:
                 still += _LOOK
-            if self._stalled_after is not None and still > self._stalled_after:
+            if self._stalled_after is not None and still > self._stalled_after + (0 if begun else _START):
                 raise WorkerStalled(f"it came no further for {still:.0f} s and was ended", None, "Try it again.")
             if entry.cancelled.is_set():
                 if not told:

@@ -52,6 +52,7 @@ def main() -> None:
         except EOFError:
             return
         if task is not None:  # None: a cancel that came after its task had ended
+            parent.send(("begun", None))
             parent.send(_run(task, request, parent))
 
 
