@@ -191,6 +191,8 @@ def test_a_card_pulled_out_is_asked_for_and_the_report_ends_well(
     window.ingest.tabs.setCurrentIndex(1)
     view = window.ingest.report_view
     assert view.number.text() == "As many as shot: 4 of 4" and view.steps == []
+    qtbot.mouseClick(view.clips, LEFT)
+    qtbot.waitUntil(lambda: view.posters_shown == 4, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "kept.csv"), ""))
     qtbot.mouseClick(view.sheet, LEFT)
     qtbot.waitUntil(lambda: "Kept as" in view.when.text(), timeout=20_000)

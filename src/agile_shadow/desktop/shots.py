@@ -64,7 +64,7 @@ def take(folder: Path, home: Path) -> None:
     until(lambda: work.ingest is None)
     window.ingest.tabs.setCurrentIndex(1)
     window.ingest.report_view.clips.setChecked(True)
-    _settle(window, 3.0)
+    until(lambda: window.ingest.report_view.posters_shown > 9, 60)
     _save(window, folder, "ingest-report")
     window.ingest.tabs.setCurrentIndex(0)
     _cut(window)

@@ -32,9 +32,14 @@ class Place:
 def mounted_places() -> list[Place]:
     """Cards and drives that are in at this moment, cards first. Touches each of them: not for the interface thread."""
     found: dict[Path, Place] = {}
-    for path in [*_mounts(), *drives().mounted()]:
+    for path in _mounts():
         with suppress(OSError):
-            found[path] = _place(path)
+            usage = shutil.disk_usage(path)
+            found[path] = Place(path, path.name or str(path), usage.total, usage.used, _is_card(path))
+    for path in drives().mounted():
+        with suppress(OSError):
+            size = sum(file.stat().st_size for file in path.rglob("*") if file.is_file())
+            found[path] = Place(path, path.name, size, size, _is_card(path))
     return sorted(found.values(), key=lambda place: (not place.card, place.name.casefold()))
 
 
@@ -53,11 +58,6 @@ def _mounts() -> list[Path]:
         for part in parts
         if f"{part.mountpoint}/".startswith(_UNDER) and part.fstype not in _NO_DRIVES
     ]
-
-
-def _place(path: Path) -> Place:
-    usage = shutil.disk_usage(path)
-    return Place(path, path.name or str(path), usage.total, usage.used, _is_card(path))
 
 
 def _is_card(path: Path) -> bool:

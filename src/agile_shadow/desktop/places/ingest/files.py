@@ -100,9 +100,9 @@ def _tip(row: FileRow) -> str:
 
 
 COLUMNS = (
-    Column("File", lambda row: row.name, 208, tip=_tip),
-    Column("State", lambda row: row.state, 150, tip=lambda row: row.item.note or row.state),
-    Column("Size", lambda row: words.gigabytes(row.file.size), 70, right=True, key=lambda row: row.file.size),
+    Column("File", lambda row: row.name, 196, tip=_tip),
+    Column("State", lambda row: row.state, 168, tip=lambda row: row.item.note or row.state),
+    Column("Size", lambda row: words.gigabytes(row.file.size), 78, right=True, key=lambda row: row.file.size),
     Column("Length", _length, 60, right=True, key=lambda row: row.seconds),
     Column("Recorded", lambda row: row.recorded[:16], 118),
     Column("Camera, reel", lambda row: row.camera, 112),

@@ -19,7 +19,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ....core.ingest import STEP_WORDS, IngestReport, PageRequest, Problem, ReportRow, write_page
+from ....core.errors import ShadowError
+from ....core.ingest import (
+    STEP_WORDS,
+    IngestReport,
+    Inspection,
+    InspectRequest,
+    PageRequest,
+    Problem,
+    ReportRow,
+    inspect,
+    write_page,
+)
 from ....core.jobs import WorkerPool
 from ....core.time import clock_text
 from ... import theme, words
@@ -27,6 +38,7 @@ from ...flow import Flow
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
+_LIMIT = 20.0  # seconds that one poster may take
 _MOST_STEPS = 60  # problems with buttons; the rest is in the table
 _COLUMNS = (
     Column("Clip", lambda row: row.name, 136),
@@ -54,6 +66,7 @@ class ReportView(QWidget):
         self._work = work
         self.report: IngestReport | None = None
         self._posters: dict[str, bytes] = {}
+        self._pictures: dict[str, QLabel] = {}
         self.steps: list[QPushButton] = []
         self._build()
         self.show_latest()
@@ -192,17 +205,39 @@ class ReportView(QWidget):
         wanted = [row for row in rows if row.path not in self._posters]
         self._show_wall(rows)
         if wanted:
-            self._work.in_background(lambda: _posters_of(wanted), lambda found: self._take_posters(found, rows))
+            self._work.in_background(lambda: self._make_posters(wanted), lambda _done: self._fill_wall())
 
-    def _take_posters(self, found: dict[str, bytes], rows: list[ReportRow]) -> None:
-        self._posters.update(found)
-        if self.clips.isChecked():
-            self._show_wall(rows)
+    def _make_posters(self, rows: list[ReportRow]) -> None:
+        """On a thread: each picture shows as it comes."""
+        with WorkerPool(1, _LIMIT) as pool:
+            for row in rows:
+                try:
+                    seen = pool.submit(inspect, InspectRequest(Path(row.poster))).result()
+                except ShadowError:
+                    seen = Inspection()
+                self._posters[row.path] = seen.picture or b""
+                self._work.call_here(self._fill_wall)
+
+    def _fill_wall(self) -> None:
+        for path, label in self._pictures.items():
+            data, pixmap = self._posters.get(path), QPixmap()
+            if data is not None and label.text():
+                if pixmap.loadFromData(data):
+                    label.setPixmap(pixmap)
+                else:
+                    label.setText("no picture")
+
+    @property
+    def posters_shown(self) -> int:
+        """How many pictures are on the wall."""
+        return sum(1 for label in self._pictures.values() if not label.text())
 
     def _show_wall(self, rows: list[ReportRow]) -> None:
+        self._pictures.clear()
         wall = Flow(*(self._card(row) for row in rows))
         wall.setObjectName("place")
         self._wall.setWidget(wall)
+        self._fill_wall()
 
     def _card(self, row: ReportRow) -> QWidget:
         card = QWidget()
@@ -211,13 +246,11 @@ class ReportView(QWidget):
         column = QVBoxLayout(card)
         column.setContentsMargins(2, 2, 2, 6)
         column.setSpacing(2)
-        picture = QLabel("no picture")
+        picture = QLabel("coming")
         picture.setFixedSize(192, 108)
         picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         picture.setStyleSheet(f"background: {theme.colour('surround').name()}; color: #d8d8d8;")
-        pixmap = QPixmap()
-        if pixmap.loadFromData(self._posters.get(row.path, b"")):
-            picture.setPixmap(pixmap)
+        self._pictures[row.path] = picture
         name = QLabel(row.name)
         name.setToolTip(row.original or row.path)
         state = QLabel(row.state)
@@ -245,21 +278,6 @@ class ReportView(QWidget):
                 return path
 
         self._work.in_background(write, lambda path: self.when.setText(f"Kept as {path}"))
-
-
-def _posters_of(rows: list[ReportRow]) -> dict[str, bytes]:
-    from ....core.ingest import InspectRequest, inspect
-
-    found = {}
-    with WorkerPool(1, 20.0) as pool:
-        for row in rows:
-            try:
-                seen = pool.submit(inspect, InspectRequest(Path(row.poster))).result()
-            except Exception:
-                continue
-            if seen.picture:
-                found[row.path] = seen.picture
-    return found
 
 
 def _when(report: IngestReport) -> str:
