@@ -10,7 +10,7 @@ import av
 
 from ..errors import MediaError
 from ..time import nearest_standard_rate
-from .opening import open_media
+from .opening import ODD_FILE, open_media
 from .probe import camera_in, recorded_in, timecode_and_reel
 
 
@@ -71,5 +71,7 @@ def brief(path: Path, sequence_rate: Fraction | None = None) -> Brief:
                 channels, timecode or "", recorded_in(container), Fraction(stream.time_base or 0),
                 camera_in(container), reel or "",
             )  # fmt: skip
-        except (av.error.FFmpegError, ValueError, ZeroDivisionError) as error:
-            raise MediaError("cannot be read as media", path, "Check the file.") from error
+        except (av.error.FFmpegError, *ODD_FILE) as error:
+            raise MediaError(
+                "cannot be understood: it is damaged or of another kind", path, "Check the file."
+            ) from error

@@ -14,6 +14,11 @@ from ..time import rate_text
 from .joined import is_joined, open_joined, parts_of
 from .sequence import DEFAULT_RATE, first_number, is_sequence
 
+# What the library raises, besides its own errors, for files that say impossible things of themselves.
+ODD_FILE = (
+    AttributeError, ValueError, TypeError, KeyError, IndexError, ArithmeticError, MemoryError, NotImplementedError,
+)  # fmt: skip
+
 
 def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
     """Open a file for reading; raises MediaError in words for whatever stands against it.

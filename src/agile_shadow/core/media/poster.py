@@ -13,7 +13,7 @@ from av.video.stream import VideoStream
 from PIL import Image
 
 from ..errors import MediaError
-from .opening import open_media
+from .opening import ODD_FILE, open_media
 
 WIDTH, HEIGHT = 192, 108  # pixels at the most
 _INTO = 8  # the picture is taken an eighth into the file: the first frame is often black
@@ -28,7 +28,7 @@ def poster(path: Path, rate: Fraction | None = None) -> bytes:
         try:
             frame = _frame(container, container.streams.video[0])
             image = _small(frame, Fraction(container.streams.video[0].sample_aspect_ratio or 1))
-        except (av.error.FFmpegError, ValueError, MemoryError) as error:
+        except (av.error.FFmpegError, *ODD_FILE) as error:
             raise MediaError("has no frame that can be decoded", path, "Check the file.") from error
     if image is None:
         raise MediaError("has no frame that can be decoded", path, "Check the file.")

@@ -17,7 +17,7 @@ from ..errors import MediaError
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
 from .joined import is_joined
-from .opening import open_media
+from .opening import ODD_FILE, open_media
 from .sequence import is_sequence, status
 
 VIDEO_NAMES = frozenset(
@@ -77,6 +77,10 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
                 return _probe_sound(path, container)
         except av.error.FFmpegError as error:
             raise MediaError(f"cannot be decoded ({error.strerror})", path, "Check the file.") from error
+        except ODD_FILE as error:
+            raise MediaError(
+                "cannot be understood: it is damaged or of another kind", path, "Check the file."
+            ) from error
     raise MediaError("has neither picture nor sound", path, "Leave it out.")
 
 

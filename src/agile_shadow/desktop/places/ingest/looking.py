@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ....core.errors import Cancelled, ShadowError
+from ....core.errors import Cancelled, sentence
 from ....core.ingest import Inspection, InspectRequest, inspect
 from ....core.jobs import WorkerPool
 from ...work import Work
@@ -95,8 +95,8 @@ class Looking(QObject):
             found = future.result()
         except Cancelled:
             return
-        except (ShadowError, OSError) as error:
-            found = Inspection(problem=str(error))
+        except Exception as error:  # whatever a file makes of its reader, the list goes on
+            found = Inspection(problem=sentence(error))
         self._known[key] = found
         self.seen.emit(key[0], key[1], found)
         self._more()
