@@ -16,12 +16,13 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.drives import drives
+from agile_shadow.core.drives import REPLACED_BY, drives
 from agile_shadow.core.presets import Preset, Proxies, save_preset
 from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project.lock import WITHOUT_WINDOW
-from agile_shadow.core.stand_ins.reader import StandInDrive
+from agile_shadow.core.stand_ins.reader import CONTROL, StandInDrive
 from agile_shadow.desktop.__main__ import open_window as open_for_real
+from agile_shadow.desktop.__main__ import put_demo_card_in
 from agile_shadow.desktop.places.ingest.files import FileRow
 from agile_shadow.desktop.window import MainWindow
 from tests.conftest import hashes
@@ -294,6 +295,27 @@ def test_work_goes_on_without_the_window_and_is_found_again(
     again.close()
     assert ProjectLock(project).holder() is None
     assert len(load_project(project).clips) == 4
+
+
+def test_the_demos_card_can_be_pulled_out_and_put_in_from_the_menu(
+    qtbot: QtBot, own_profile: Path, monkeypatch: pytest.MonkeyPatch, open_window: Opener
+) -> None:
+    for name in (REPLACED_BY, CONTROL):
+        monkeypatch.setenv(name, "")
+    drive = put_demo_card_in()  # in a profile where nothing is yet
+    drives.cache_clear()
+    draw(drive.root / "DCIM" / "x.mov", 5)
+    window = open_window(drive.root.parent / "film.otio", drive.root)
+    window.add_demo_drive(drive)
+    actions = {action.text(): action for action in window.strip.project.menu().actions()}
+    qtbot.waitUntil(lambda: "Card" in names(window), timeout=10_000)
+    actions["Demo: pull the card out"].trigger()
+    assert not drive.is_in
+    actions["Demo: pull the card out"].trigger()  # it is out already: told, not raised
+    assert window.notice.isVisible()
+    actions["Demo: put the card in"].trigger()
+    assert drive.is_in and put_demo_card_in().is_in
+    drives.cache_clear()
 
 
 def test_without_a_window_it_ends_by_itself(

@@ -40,6 +40,15 @@ def demo_drive() -> StandInDrive:
     return StandInDrive(demo_folder() / "Card", demo_folder() / "card reader.json")
 
 
+def put_demo_card_in() -> StandInDrive:
+    """Begin with the demo's card in its reader, whatever the last start left, and have all processes see it."""
+    drive = demo_drive()
+    os.environ.update(drive.environment())
+    drive.insert()
+    drive.behave(speed=0.0)
+    return drive
+
+
 def folders_for(project: Path, demo: bool) -> Folders:
     """The folders that the places begin with."""
     home = project.parent
@@ -122,10 +131,7 @@ def main() -> int:
     set_up_logging()
     if chosen.demo:
         project = demo_folder() / "The Tern Ferry.otio"
-        drive = demo_drive()
-        os.environ.update(drive.environment())
-        drive.behave(gone=False, speed=0.0)
-        drive.insert()
+        put_demo_card_in()
     else:
         project = chosen.project or Path.home() / "Agile Shadow" / "First project.otio"
     app = make_app(sys.argv[:1])

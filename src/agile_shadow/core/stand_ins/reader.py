@@ -54,6 +54,7 @@ class StandInDrive:
         every = _read(self._control)
         now = replace(every.get(str(self.root), Behaviour(str(self.root))), **changes)  # type: ignore[arg-type]
         every[str(self.root)] = now
+        self._control.parent.mkdir(parents=True, exist_ok=True)
         with written_atomically(self._control) as partial:
             partial.write_text(json.dumps([asdict(one) for one in every.values()]))
 
