@@ -27,6 +27,7 @@ from ...tables import Index
 from ...work import Work
 
 _LOOK = 1.0  # seconds between two looks at what is mounted
+_AGAIN = 15  # looks after which a drive's contents are asked again, though none came or went
 _HEIGHT = 44
 
 
@@ -218,10 +219,10 @@ class SourcesList(QWidget):
     # Cards come and go
 
     def _look(self) -> None:
-        last = None
+        last, looks = None, 0
         while not self._closing.wait(0.0 if last is None else _LOOK):
-            now = mounts_text()
-            if now != last:
+            now, looks = mounts_text(), looks + 1
+            if now != last or looks % _AGAIN == 0:
                 last = now
                 places = mounted_places()
                 self._tell(lambda places=places: self._take(places))
