@@ -13,7 +13,7 @@ import pytest
 from agile_shadow.core.drives import drives
 from agile_shadow.core.errors import Cancelled, WorkerStalled
 from agile_shadow.core.files import is_partial
-from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun
+from agile_shadow.core.ingest import Desk, IngestReport, IngestRequest, IngestRun, SourceListing, finding
 from agile_shadow.core.jobs import JobStore, Report, WorkerPool
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
@@ -271,3 +271,59 @@ def test_a_killed_run_leaves_jobs_that_stand_as_they_were_asked_to(card: StandIn
     assert {clip.name for clip in load_project(film.folder / "p.otio").clips} == {"TRN_0000", "TRN_0010", "TRN_0020"}
     states = {(piece.kind, piece.path): piece.state for piece in store.pieces(project=film.folder / "p.otio")}
     assert states["copy", "TRN_0030.MOV"] == "cancelled" and states["proxy", "TRN_0020.MOV"] == "done"
+
+
+def test_a_run_that_cannot_go_on_is_told_once_and_not_begun_again(card: StandInDrive, tmp_path: Path) -> None:
+    (tmp_path / "film").mkdir()
+    (tmp_path / "film" / "o").write_bytes(b"a file where the shelf should be")
+    session, store = ProjectSession.open(tmp_path / "film" / "p.otio"), JobStore()
+    desk, told = Desk(session, store, quiet=0.1), []
+    desk.ended.connect(lambda end: told.append(end.problem))
+    request = IngestRequest(card.root, tmp_path / "film" / "o", tmp_path / "p", CHOSEN, tmp_path / "s")
+    desk.start(request)
+    desk.wait()
+    assert len(told) == 1 and str(tmp_path / "film" / "o") in told[0]
+    assert store.open_jobs(session.path) == [] and desk.go_on() == [] and not desk.runs
+    session.close()
+
+
+def test_a_file_that_vanishes_while_the_source_is_read_is_not_a_card_pulled_out(
+    card: StandInDrive, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    draw(card.root / "TRN_0041.MOV", 5)
+    draw(card.root / "TRN_0042.MOV", 5)
+    real = finding.to_be_opened
+
+    def then_gone(listing: SourceListing) -> list[str]:
+        (card.root / "TRN_0042.MOV").unlink(missing_ok=True)
+        return [*real(listing), "TRN_0042.MOV"]
+
+    monkeypatch.setattr(finding, "to_be_opened", then_gone)
+    report = Film(tmp_path / "gone", card).run(patient=True)
+    assert report.paired == 5 and [one.path for one in report.failed] == ["TRN_0042.MOV"]
+
+
+def test_sources_are_copied_side_by_side_and_their_proxies_made_in_turn(card: StandInDrive, tmp_path: Path) -> None:
+    other = tmp_path / "other"
+    for number in range(3):
+        draw(other / f"OTH_{number * 10:04d}.MOV", 30 + number, 100 + number * 40)
+    card.behave(speed=6_000)
+    session = ProjectSession.open(tmp_path / "film" / "p.otio")
+    desk = Desk(session, JobStore())
+    folders = (tmp_path / "film" / "o", tmp_path / "film" / "p", CHOSEN, tmp_path / "film" / "s")
+    first, second = desk.start(IngestRequest(card.root, *folders)), desk.start(IngestRequest(other, *folders))
+    until(lambda: second.progress().copied == 3)
+    until(lambda: first.progress().copied == 4)
+    until(lambda: not first.making or "until CARD has its proxies" in second.progress().waits)
+    desk.wait()
+    assert first.report and second.report and first.report.paired == 4 and second.report.paired == 3
+    made = [clip.name for clip in session.project.clips if clip.proxies]
+    assert len(made) == 7
+    session.close()
+
+
+def test_the_report_names_the_second_copies(
+    card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path
+) -> None:
+    assert [row.second for row in calm[0].rows] == [path.name for path in sorted(card.root.iterdir())]
+    assert all((tmp_path / "calm" / "s" / row.second).is_file() for row in calm[0].rows)

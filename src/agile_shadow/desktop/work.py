@@ -200,17 +200,12 @@ class Work(QObject):
         return "; ".join(run.waits_for_a_person for run in self.desk.runs if run.waits_for_a_person)
 
     def ask(self, pieces: list[Piece], wish: str) -> None:
-        """Ask something of single jobs, in the background."""
-        store = self.store
-
-        def write() -> None:
-            known = {
-                (piece.run, *piece.key): piece.id for run in {p.run for p in pieces} for piece in store.pieces(run)
-            }
-            for piece in pieces:
-                store.ask(known.get((piece.run, *piece.key), 0), wish)
-
-        self.in_background(write, lambda _done: self._timer.start())
+        """Ask something of single jobs of the running ingests."""
+        runs = {run.job: run for run in self.desk.runs}
+        for piece in pieces:
+            if piece.run in runs:
+                runs[piece.run].ask(*piece.key, wish)
+        self._timer.start()
 
     # Export
 

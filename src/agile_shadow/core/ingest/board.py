@@ -190,7 +190,7 @@ class Board:
             piece = self._pieces.get(key)
             if piece is None:
                 return
-            if "part" in changes and not piece.begun:
+            if "part" in changes and "begun" not in changes and not piece.begun:
                 changes = {**changes, "begun": time.time(), "state": changes.get("state", "running")}
             self._pieces[key] = replace(piece, **changes)
             self._dirty.add(key)

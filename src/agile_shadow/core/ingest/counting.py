@@ -26,12 +26,16 @@ def counted(
     listing: SourceListing,
     items: Sequence[ItemState],
     clips: dict[str, str],
+    seconds: dict[str, str],
     preset: Preset,
     project: Project,
     **more: object,
 ) -> IngestReport:
-    """The report of a run. ``clips``: identities of the project's clips by path on the source; ``more``: its other
-    fields."""
+    """The report of a run.
+
+    ``clips``: identities of the project's clips, ``seconds``: places of second copies below their shelf, both by path
+    on the source; ``more``: its other fields.
+    """
     phases: dict[str, list[ItemState]] = defaultdict(list)
     for item in items:
         phases[item.phase].append(item)
@@ -58,7 +62,11 @@ def counted(
         wanted=paired + unmade,
         preset=preset.name,
         checksum=preset.originals.checksum,
-        rows=tuple(_row(item, project.clip(clips.get(item.path, "")), project) for item in items if _listed(item)),
+        rows=tuple(
+            _row(item, project.clip(clips.get(item.path, "")), seconds.get(item.path, ""), project)
+            for item in items
+            if _listed(item)
+        ),
         **more,  # type: ignore[arg-type]
     )
 
@@ -72,7 +80,7 @@ def _step(item: ItemState, clips: dict[str, str]) -> str:
     return "show" if item.done >= 1.0 and item.path not in clips else "retry"
 
 
-def _row(item: ItemState, clip: Clip | None, project: Project) -> ReportRow:
+def _row(item: ItemState, clip: Clip | None, second: str, project: Project) -> ReportRow:
     state = "here already" if item.here and item.phase == "in place" else _WORDS.get(item.phase, item.phase)
     name = Path(item.path.partition(" + ")[0]).stem if clip is None else clip.name
     if clip is None:
@@ -81,7 +89,7 @@ def _row(item: ItemState, clip: Clip | None, project: Project) -> ReportRow:
     proxy = next((one for one in reversed(clip.proxies) if item.phase == "paired"), None)
     shown = proxy.file if proxy is not None else original.file
     return ReportRow(
-        item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, "",
+        item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, second,
         proxy.file.path if proxy is not None else "", proxy.size if proxy is not None else 0, info.frames,
         rate_text(info.frame_rate) if info.frame_rate else "", info.start_timecode or "", info.camera, info.reel or "",
         info.recorded, picture_words(info), str(project.place(shown) or ""),

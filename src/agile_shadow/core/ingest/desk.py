@@ -46,6 +46,7 @@ class Desk:
         self._quiet = quiet
         self._lock = threading.RLock()
         self._runs: list[IngestRun] = []
+        self._given_up: set[int] = set()  # jobs that broke off here: they are not begun again by themselves
         self._threads: list[threading.Thread] = []
         self._closing = threading.Event()
         self._minder: threading.Thread | None = None
@@ -88,6 +89,8 @@ class Desk:
             problem = sentence(error)
         with self._lock:
             self._runs.remove(run)
+            if problem and run.job is not None:
+                self._given_up.add(run.job)
         for watch in self.watches:
             if watch.request.source == run.request.source and (report is None or run.was_stopped):
                 watch.forget(run.request)
@@ -98,7 +101,7 @@ class Desk:
         told = []
         known = {run.job for run in self.runs}
         for job in self._store.open_jobs(self._session.path):
-            if job.kind != "ingest" or job.id in known or self._closing.is_set():
+            if job.kind != "ingest" or job.id in known or job.id in self._given_up or self._closing.is_set():
                 continue
             try:
                 request = IngestRequest.from_json(job.request)

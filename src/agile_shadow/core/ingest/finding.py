@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 from pathlib import Path
 
@@ -21,7 +22,8 @@ _BREATH = 0.1  # seconds before a file is opened again
 class Finding:
     """For one run. ``patient``: wait for a card that is taken out while it is read; ``stopped`` ends the waiting.
 
-    ``resumed`` tells, after :meth:`listing`, whether an earlier try of the job had found something already.
+    ``resumed`` tells, after :meth:`listing`, whether an earlier try of the job had found something already; ``waits``
+    whether a card is waited for at this moment.
     """
 
     def __init__(
@@ -33,6 +35,7 @@ class Finding:
         self._patient = patient
         self._stopped = stopped
         self.resumed = False
+        self.waits = False
 
     def listing(self, job: int) -> SourceListing:
         """All that the preset takes; kept with the job. Raises ShadowError when the source was never readable."""
@@ -92,9 +95,20 @@ class Finding:
                 died += 1
             except (ShadowError, Cancelled):
                 return None
-            if found is not None or (path.exists() and died != 1):
+            if found is not None or ((path.exists() or self._is_readable()) and died != 1):
+                self.waits = False
                 return found
-            if not path.exists() and not self._patient:
-                raise ShadowError("was taken out while it was read", self._request.source, "Put it in and try again.")
+            if not self._is_readable():
+                if not self._patient:
+                    raise ShadowError("was taken out while it was read", self._request.source, "Put it in, try again.")
+                self.waits = True
             self._stopped.wait(_BREATH)
         return None
+
+    def _is_readable(self) -> bool:
+        """Whether the source is there: a card that was taken out leaves no folder, or an empty one."""
+        try:
+            with os.scandir(self._request.source) as entries:
+                return next(entries, None) is not None
+        except OSError:
+            return False

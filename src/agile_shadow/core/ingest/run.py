@@ -15,7 +15,7 @@ from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..errors import Cancelled, CopyError, NoRoom, ShadowError, WorkerDied, WorkerStalled, sentence
+from ..errors import Cancelled, CopyError, NoRoom, WorkerDied, WorkerStalled, sentence
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
@@ -125,12 +125,14 @@ class IngestRun:
         self._pending: dict[Future[Any], _Job] = {}
         self._by_key: dict[tuple[str, str], Future[Any]] = {}
         self._ended: queue.SimpleQueue[Future[Any]] = queue.SimpleQueue()
+        self._asked: queue.SimpleQueue[tuple[str, str, str]] = queue.SimpleQueue()
         self._waiting = _Waiting()
         self._later: dict[str, deque[SourceFile]] = {}
         self._retried: set[tuple[str, str]] = set()
         self._taken: dict[str, str] = {}
         self._files: dict[str, SourceFile] = {}
         self._second = 0
+        self._seconds: dict[str, str] = {}
         self._small_copies = 0
         self._bytes = 0
         self._beside: list[Path] = []
@@ -194,7 +196,7 @@ class IngestRun:
     @property
     def waits_for_a_person(self) -> str:
         """What only a person can bring: a card, or room; empty when nothing."""
-        if self._waiting.card:
+        if self._waiting.card or self._finding.waits:
             return f"the card {self.request.source.name}: put it in again"
         if self._waiting.room:
             return f"room on {self._waiting.room[0][1]}"
@@ -210,7 +212,7 @@ class IngestRun:
             self._numbers = {file.path: number for number, file in enumerate(listing.files, 1)}
             self._begin(listing)
             report = self._work(listing)
-        except ShadowError:
+        except Exception:  # whatever it was: an open job would be begun again and again
             self._store.end(self.job, "failed")
             raise
         finally:
@@ -260,7 +262,8 @@ class IngestRun:
             self._flush()
         manifests = self._manifests() if not self._stopped.is_set() else ()
         return counted(
-            listing, self.board.items(), self._taken, self._preset, self._session.project, manifests=manifests,
+            listing, self.board.items(), self._taken, self._seconds, self._preset, self._session.project,
+            manifests=manifests,
             second_copies=self._second, small_copies=self._small_copies, source=str(self.request.source),
             took=took(self._began, self._bytes),
         )  # fmt: skip
@@ -336,7 +339,14 @@ class IngestRun:
                 log.warning("%s", job.file.path, exc_info=True)
                 self._fail(job, error)
         else:
+            self._go_on_with(job, result)
+
+    def _go_on_with(self, job: _Job, result: Any) -> None:
+        try:
             job.then(result)
+        except Exception as error:  # one file's trouble is not the others'
+            log.warning("%s", job.file.path, exc_info=True)
+            self._fail(job, error)
 
     def _flush(self) -> None:
         if time.monotonic() - self._flushed >= _FLUSH:
@@ -431,11 +441,17 @@ class IngestRun:
 
     def _hear_wishes(self) -> None:
         """Do what was asked for single jobs, here or by another program."""
+        while not self._asked.empty():
+            self._do(*self._asked.get())
         if self.job is None or time.monotonic() - self._heard < _FLUSH / 2:
             return
         self._heard = time.monotonic()
         for kind, path, wish in self._store.wishes(self.job):
             self._do(kind, path, wish)
+
+    def ask(self, kind: str, path: str, wish: str) -> None:
+        """Ask something of one job (see WISHES); it is done soon."""
+        self._asked.put((kind, path, wish))
 
     def _do(self, kind: str, path: str, wish: str) -> None:
         piece, future, file = self.board.piece(kind, path), self._by_key.get((kind, path)), self._files.get(path)
@@ -516,6 +532,11 @@ class IngestRun:
             source = self._session.project.place(clip.original.file) or source
             target = self._proxy_target(file, clip, wanted, self._token_values(file, clip))
             settings, seconds = describes_proxies(wanted), float(clip.original.info.duration)
+            if kind == "second copy" and self._shelves.roots.second is not None:
+                source, below = target, target.name
+                with suppress(ValueError):
+                    below = str(target.relative_to(self._shelves.proxies.root))
+                target, settings = self._second_place(below), f"proved with {self._true_checksum}"
         return Piece(self.job, kind, file.path, str(source), str(target), settings, seconds, size)
 
     def _no_values(self, file: SourceFile) -> dict[str, str]:
@@ -637,7 +658,9 @@ class IngestRun:
         self._done(file, "copy")
         self._note(file, phase="copied", done=1.0)
         self._proved.extend(result.proved)
-        self._second += 1 if result.second is not None else 0
+        if result.second is not None and self._shelves.roots.second is not None:
+            self._second += 1
+            self._seconds[file.path] = result.second.relative_to(self._shelves.roots.second).as_posix()
         if result.info is None:
             self._note(file, phase="failed", note=result.problem)
             self._next_of_size(file)
@@ -769,12 +792,15 @@ class IngestRun:
         assert path is not None
         self._beside.append(path)
         if wanted.second_copy and self._shelves.roots.second is not None:
-            target = self._shelves.roots.second / "Proxies" / proxy.file.path
-            request = SecondCopy(path, target, self._true_checksum)
+            request = SecondCopy(path, self._second_place(proxy.file.path), self._true_checksum)
             self._submit(
                 self._copies, copy_again, request, file, "second copy", "paired",
                 lambda done: self._copied_again(file, done),
             )  # fmt: skip
+
+    def _second_place(self, below: str) -> Path:
+        assert self._shelves.roots.second is not None
+        return self._shelves.roots.second / "Proxies" / below
 
     @property
     def _true_checksum(self) -> str:

@@ -6,7 +6,7 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
-from ..errors import ShadowError
+from ..errors import ShadowError, from_os_error
 from ..files import remove_partials
 from ..pairs import FileRef
 from ..project import Project, ProjectSession
@@ -24,7 +24,10 @@ class RunShelves:
         self._session = session
         self.roots = request.roots(session.path.parent)
         for folder in self.roots.written():
-            folder.mkdir(parents=True, exist_ok=True)
+            try:
+                folder.mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise from_os_error(error, folder) from error
         self.remove_partials()
 
     def make_known(self) -> None:

@@ -270,6 +270,7 @@ class IngestPlace(QWidget):
         """A card was put in: it is shown, and ingested where the standing preset runs by itself."""
         project = self._work.session.project
         if project.by_itself and project.preset is not None:
+            self.preset.setCurrentText(project.preset.name)  # its shelves are filled in with it
             self._start_on([place.path], project.preset)
         elif self._work.run_of(self._path()) is None and not self._rows_new():
             self.show_source(place.path)
