@@ -247,13 +247,13 @@ def test_a_watched_folder_is_listed_taken_in_and_stopped(
     window.ingest.preset.setCurrentText("Small")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "in"))
     qtbot.mouseClick(window.ingest.sources.watch, LEFT)
-    assert window.ingest.sources.sources[0].kind == "watched"
+    qtbot.waitUntil(lambda: "watched" in [one.kind for one in window.ingest.sources.sources], timeout=5_000)
     qtbot.waitUntil(lambda: len(window.work.session.project.clips) == 1, timeout=30_000)
     qtbot.waitUntil(lambda: not window.work.desk.runs, timeout=30_000)
     click_source(qtbot, window, "in")
     qtbot.waitUntil(lambda: window.ingest.sources.watch.text() == "Watch no more", timeout=5_000)
     qtbot.mouseClick(window.ingest.sources.watch, LEFT)
-    assert window.work.desk.watches == []
+    qtbot.waitUntil(lambda: window.work.desk.watches == [], timeout=5_000)
 
 
 def test_work_goes_on_without_the_window_and_is_found_again(

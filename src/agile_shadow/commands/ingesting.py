@@ -91,9 +91,11 @@ def _request(
 
 def _ingest_all(project: Path, requests: list[IngestRequest], now: bool, wait: bool) -> list[IngestReport]:
     lock = ProjectLock(project)
-    holder = _take(lock)
-    if holder is not None:
-        return [_handed_over(project, request, holder) for request in requests]
+    while (holder := _take(lock)) is not None:
+        reports = [_handed_over(lock, project, request, holder) for request in requests]
+        if all(reports):
+            return [report for report in reports if report is not None]
+        say("The other program has ended without doing it.")
     session = ProjectSession.open(project)
     try:
         runs = [IngestRun(request, session, JobStore(), now=now, patient=wait) for request in requests]
@@ -117,8 +119,8 @@ def _take(lock: ProjectLock) -> Holder | None:
     return None
 
 
-def _handed_over(project: Path, request: IngestRequest, holder: Holder) -> IngestReport:
-    """Have the program that has the project open do it, and wait for the result."""
+def _handed_over(lock: ProjectLock, project: Path, request: IngestRequest, holder: Holder) -> IngestReport | None:
+    """Have the program that has the project open do it, and wait for the result; None when no program has it now."""
     store = JobStore()
     job = store.begin("ingest", project, request.to_json())
     say(f"The project is open in another program ({holder.role}, process {holder.process}): it does the ingest.")
@@ -130,6 +132,8 @@ def _handed_over(project: Path, request: IngestRequest, holder: Holder) -> Inges
             raise Cancelled
         if state == "failed" or not state:
             raise ShadowError("the ingest could not be begun", request.source, "The other program says why.")
+        if state == "open" and lock.holder() is None:
+            return None
         time.sleep(_POLL)
 
 

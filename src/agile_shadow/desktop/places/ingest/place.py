@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -282,12 +283,18 @@ class IngestPlace(QWidget):
     def dropEvent(self, event: QDropEvent) -> None:
         """Folders that were dropped are sources; of a file its folder is."""
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
-        folders = list(dict.fromkeys(path if path.is_dir() else path.parent for path in paths))
-        for folder in folders:
-            self.sources.add_folder(folder)
-        if folders:
-            self.bring_in(folders[0])
-            event.acceptProposedAction()
+
+        def folders() -> list[Path]:
+            return list(dict.fromkeys(path if path.is_dir() else path.parent for path in paths))
+
+        def then(found: list[Path]) -> None:
+            for folder in found:
+                self.sources.add_folder(folder)
+            if found:
+                self.bring_in(found[0])
+
+        self._work.in_background(folders, then)
+        event.acceptProposedAction()
 
     def _path(self) -> Path:
         return Path(self.source.text().strip()).expanduser().absolute()
@@ -594,24 +601,22 @@ class IngestPlace(QWidget):
         folder = QFileDialog.getExistingDirectory(self, "Folder to watch", start)
         if not folder:
             return
-        request = self.request(Path(folder))
-        try:
-            if request is not None:
-                watch_folder(self._work.session.path, request)
-        except ShadowError as error:
-            self._work.problem.emit(sentence(error))
-        self._watches_changed()
+        request, project = self.request(Path(folder)), self._work.session.path
+        if request is not None:
+            self._change_watches(lambda: watch_folder(project, request))
 
     def _watch_no_more(self, folder: Path) -> None:
-        try:
-            stop_watching(self._work.session.path, folder)
-        except ShadowError as error:
-            self._work.problem.emit(sentence(error))
-        self._watches_changed()
+        project = self._work.session.path
+        self._change_watches(lambda: stop_watching(project, folder))
 
-    def _watches_changed(self) -> None:
-        self._work.desk.watch_again()
-        self.sources.refresh()
+    def _change_watches(self, change: Callable[[], None]) -> None:
+        """In the background: it looks at folders and writes a file."""
+
+        def work() -> None:
+            change()
+            self._work.desk.watch_again()
+
+        self._work.in_background(work, lambda _done: self.sources.refresh())
 
     def refresh_run(self) -> None:
         """Show the run of the chosen source as it is at this moment."""
