@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 from av.video.frame import VideoFrame
-from av.video.reformatter import Interpolation
+from av.video.reformatter import Interpolation, VideoReformatter
 from numpy.typing import NDArray
 
 from .pictures import plane_array
@@ -44,10 +44,16 @@ def _windows(values: Luma) -> Luma:
     return means
 
 
-def luma_at(frame: VideoFrame, width: int, height: int) -> NDArray[np.uint8]:
-    """Brightness 0 to 255 of a frame as stored, drawn at ``width`` x ``height``: uint8 (height, width)."""
+def luma_at(
+    frame: VideoFrame, width: int, height: int, reformatter: VideoReformatter | None = None
+) -> NDArray[np.uint8]:
+    """Brightness 0 to 255 of a frame as stored, drawn at ``width`` x ``height``: uint8 (height, width).
+
+    A ``reformatter`` kept between calls saves setting up the conversion.
+    """
     enlarging = width > frame.width
-    small = frame.reformat(
+    small = (reformatter or VideoReformatter()).reformat(
+        frame,
         width=width,
         height=height,
         format="gray",
@@ -58,12 +64,16 @@ def luma_at(frame: VideoFrame, width: int, height: int) -> NDArray[np.uint8]:
 
 def likeness(original: VideoFrame, proxy: VideoFrame, width: int, height: int) -> float:
     """SSIM of an original's frame and its proxy's, both upright at ``width`` x ``height``, the original's own size."""
-    first, second = (_upright(frame, width, height) for frame in (original, proxy))
+    first, second = (upright_luma(frame, width, height) for frame in (original, proxy))
     return ssim(first, second)
 
 
-def _upright(frame: VideoFrame, width: int, height: int) -> NDArray[np.uint8]:
+def upright_luma(
+    frame: VideoFrame, width: int, height: int, reformatter: VideoReformatter | None = None
+) -> NDArray[np.uint8]:
+    """:func:`luma_at` of a frame turned upright: uint8 (height, width)."""
     turn = -frame.rotation % 360
     if turn % 180:
-        return np.rot90(luma_at(frame, height, width), k=-(turn // 90))
-    return np.rot90(luma_at(frame, width, height), k=-(turn // 90)) if turn else luma_at(frame, width, height)
+        return np.rot90(luma_at(frame, height, width, reformatter), k=-(turn // 90))
+    picture = luma_at(frame, width, height, reformatter)
+    return np.rot90(picture, k=-(turn // 90)) if turn else picture

@@ -1,5 +1,9 @@
-"""What belongs together: an original and its proxies."""
+"""What belongs together: an original and its proxies.
 
-from .pair import FileRef, Original, Proxy, pair_made_proxy
+Only the values are named here. What finds and proves pairs is imported from its own modules, by those who need it:
+its numerical libraries take half a second to load.
+"""
 
-__all__ = ["FileRef", "Original", "Proxy", "pair_made_proxy"]
+from .pair import FileRef, Original, Proof, Proxy, Stamp, pair_made_proxy
+
+__all__ = ["FileRef", "Original", "Proof", "Proxy", "Stamp", "pair_made_proxy"]

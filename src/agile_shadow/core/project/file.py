@@ -17,7 +17,8 @@ from ..errors import ProjectError, from_os_error
 from ..files import written_atomically
 from ..media import MediaInfo
 from ..media.joined import parts_of
-from ..pairs import FileRef, Original, Proxy
+from ..pairs import FileRef, Original, Proof, Proxy, Stamp
+from ..pairs.pair import STATES
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..shelves import Shelf, shelf_from_json, shelf_to_json
@@ -228,7 +229,23 @@ def _original_values(original: Original) -> dict[str, Any]:
 
 
 def _proxy_values(proxy: Proxy) -> dict[str, Any]:
-    return {"size": proxy.size, "offset": proxy.offset, "state": proxy.state}
+    values = {"size": proxy.size, "offset": proxy.offset, "state": proxy.state, "made": proxy.made}
+    return {**values, "proof": _proof_values(proxy.proof)} if proxy.proof is not None else values
+
+
+def _proof_values(proof: Proof) -> dict[str, Any]:
+    stamp = proof.stamp
+    return {
+        "state": proof.state,
+        "files": [stamp.original_size, stamp.original_modified, stamp.proxy_size, stamp.proxy_modified],
+        "offset": stamp.offset,
+        "reasons": list(proof.reasons),
+        "notes": list(proof.notes),
+        "likeness": proof.likeness,
+        "curve": [list(point) for point in proof.curve],
+        "better_offset": proof.better_offset,
+        "accepted": proof.accepted,
+    }
 
 
 def _start_frame(info: MediaInfo) -> int:
@@ -314,10 +331,27 @@ def _original_from(values: Json) -> Original:
 
 
 def _proxy_from(values: Json) -> Proxy:
+    info = MediaInfo.from_json(values["info"])
     return Proxy(
         file=FileRef(str(values["shelf"]), str(values["path"])),
-        info=MediaInfo.from_json(values["info"]),
+        info=info,
         size=int(values["size"]),
         offset=int(values["offset"]),
-        state=str(values["state"]),
+        proof=_proof_from(values["proof"]) if values.get("proof") else None,
+        made=bool(values.get("made", info.made_as)),
+    )
+
+
+def _proof_from(values: Json) -> Proof:
+    if values["state"] not in STATES:
+        raise ValueError(f"a proof says {values['state']!r}")
+    return Proof(
+        state=values["state"],
+        stamp=Stamp(*(int(value) for value in values["files"]), int(values["offset"])),
+        reasons=tuple(str(reason) for reason in values["reasons"]),
+        notes=tuple(str(note) for note in values["notes"]),
+        likeness=float(values["likeness"]),
+        curve=tuple((int(frame), float(value)) for frame, value in values["curve"]),
+        better_offset=None if values["better_offset"] is None else int(values["better_offset"]),
+        accepted=bool(values["accepted"]),
     )

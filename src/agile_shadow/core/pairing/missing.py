@@ -1,0 +1,170 @@
+"""Files of a project that are not where they were, and finding them again by what they are."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePosixPath
+from typing import Literal
+
+from ..errors import ShadowError
+from ..ingest import checksum_of
+from ..jobs import WorkerPool
+from ..media import MediaInfo
+from ..media.sequence import exists, members
+from ..pairs import FileRef
+from ..pairs.evidence import Finding
+from ..project import Clip, Project
+from .listing import Found, Left, files_at
+from .taking import reference_of
+from .tasks import ProbeRequest, probe_or_reason
+
+Part = Literal["original", "proxy"]
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A file that is not there: of which clip, which half, and where it should be."""
+
+    clip: Clip
+    part: Part
+    file: FileRef
+    info: MediaInfo
+    size: int
+    shelf: str
+    path: Path | None
+    checksum: str = ""
+    checksum_value: str = ""
+
+
+@dataclass(frozen=True)
+class Again:
+    """A file that is the missing one: certain by its checksum or all that is known of it, or likely."""
+
+    missing: Missing
+    path: Path
+    verdict: Literal["certain", "likely"]
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class FoundAgain:
+    """The outcome: ``found``; ``still``: what is missing yet; ``left``: files that are none of them."""
+
+    found: tuple[Again, ...]
+    still: tuple[Missing, ...]
+    left: tuple[Left, ...]
+
+
+def missing_files(project: Project) -> list[Missing]:
+    """Files of a project that are not there now. Touches drives."""
+    found: list[Missing] = []
+    for clip in project.clips:
+        original = clip.original
+        if not _is_there(project, original.file):
+            found.append(
+                Missing(clip, "original", original.file, original.info, original.size, *_where(project, original.file),
+                        original.checksum, original.checksum_value)
+            )  # fmt: skip
+        for proxy in clip.proxies:
+            if not _is_there(project, proxy.file):
+                found.append(
+                    Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, *_where(project, proxy.file))
+                )
+    return found
+
+
+def _is_there(project: Project, file: FileRef) -> bool:
+    try:
+        path = project.path(file)
+    except ShadowError:
+        return False
+    return path is not None and exists(path)
+
+
+def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
+    shelf = project.shelf(file.shelf)
+    return (shelf.name, shelf.root / file.path) if shelf is not None else ("an unknown shelf", None)
+
+
+def find_again(
+    wanted: Sequence[Missing], places: Iterable[Path], pool: WorkerPool,
+    report: Callable[[str, float], None] = lambda what, part: None,
+) -> FoundAgain:  # fmt: skip
+    """Look through places for missing files: by size and checksum, else by size, name and what the file is.
+
+    Raises ShadowError for a place that is not there. Reads whole files only where their size fits and a checksum is
+    known that the name does not already confirm.
+    """
+    files, left = files_at(places)
+    by_size: dict[int, list[Found]] = defaultdict(list)
+    for one in files:
+        by_size[one.size].append(one)
+    found: list[Again] = []
+    used: set[Path] = set()
+    for number, one in enumerate(wanted):
+        report("Looking for missing files", number / max(1, len(wanted)))
+        again = _best(one, [file for file in by_size.get(one.size, []) if file.path not in used], pool)
+        if again is not None:
+            used.add(again.path)
+            found.append(again)
+    known = {(one.missing.clip.id, one.missing.file) for one in found}
+    still = tuple(one for one in wanted if (one.clip.id, one.file) not in known)
+    reason = "no missing file has its size"
+    left += [Left(str(one.path), reason) for one in files if one.path not in used]
+    return FoundAgain(tuple(found), still, tuple(left))
+
+
+def _best(one: Missing, candidates: Sequence[Found], pool: WorkerPool) -> Again | None:
+    """The file among those of its size that it is."""
+    name = PurePosixPath(one.file.path).name
+    ranked = sorted(candidates, key=lambda file: (PurePosixPath(file.name).name != name, file.name))
+    possible: list[Again] = []
+    for file in ranked:
+        again = _compared(one, file, name, pool)
+        if again is not None and again.verdict == "certain":
+            return again
+        if again is not None:
+            possible.append(again)
+    return possible[0] if possible else None
+
+
+def _compared(one: Missing, file: Found, name: str, pool: WorkerPool) -> Again | None:
+    findings = [Finding("size", 4.0, f"the same size, {one.size} bytes")]
+    named = PurePosixPath(file.name).name == name
+    if named:
+        findings.append(Finding("names", 4.0, "the same name"))
+    if one.checksum_value:
+        try:
+            value = checksum_of(members(file.path), one.checksum)
+        except OSError:
+            return None
+        if value != one.checksum_value:
+            return None
+        findings.append(Finding("checksum", 30.0, f"the same {one.checksum}, {value}"))
+        return Again(one, file.path, "certain", tuple(findings))
+    future: Future[MediaInfo | str] = pool.submit(probe_or_reason, ProbeRequest(file.path))
+    info = future.result()
+    if not isinstance(info, MediaInfo) or replace(info, size=0) != replace(one.info, size=0):
+        return None
+    findings.append(Finding("data", 8.0, "all that the file says of itself is the same"))
+    return Again(one, file.path, "certain" if named else "likely", tuple(findings))
+
+
+def take_again(project: Project, found: Iterable[Again], place: Path) -> Project:
+    """With missing files where they were found. Proofs stay: size, time and bytes tell whether they hold."""
+    for one in found:
+        clip = project.clip(one.missing.clip.id)
+        if clip is None:
+            continue
+        role = "originals" if one.missing.part == "original" else "proxies"
+        project, file = reference_of(project, one.path, place, role)
+        if one.missing.part == "original":
+            clip = replace(clip, original=replace(clip.original, file=file))
+        else:
+            proxies = (replace(p, file=file) if p.file == one.missing.file else p for p in clip.proxies)
+            clip = replace(clip, proxies=tuple(proxies))
+        project = project.with_clip(clip)
+    return project

@@ -1,0 +1,198 @@
+"""Proving a project's pairs, one after the other: which need it, and keeping what was found with the pair."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable, Collection
+from concurrent.futures import Future
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from psygnal import Signal
+
+from ..errors import Cancelled, ShadowError, sentence
+from ..jobs import WorkerPool
+from ..media.sequence import status
+from ..pairs import FileRef, Proof, Proxy, Stamp
+from ..project import Clip, Project, ProjectSession
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Due:
+    """A pair to be proved: both places, and what is known of the files."""
+
+    clip: Clip
+    proxy: Proxy
+    original_path: Path
+    proxy_path: Path
+
+
+def due(project: Project, clips: Collection[str] | None = None) -> tuple[list[Due], list[tuple[Clip, Proxy, str]]]:
+    """Pairs without a proof that holds, and those that cannot be proved now, with the reason. Touches drives.
+
+    ``clips``: only of these; their proofs are looked at again even where they hold.
+    """
+    found: list[Due] = []
+    cannot: list[tuple[Clip, Proxy, str]] = []
+    for clip in project.clips:
+        if clip.original.info.kind != "video" or (clips is not None and clip.id not in clips):
+            continue
+        for proxy in clip.proxies:
+            try:
+                one = _due(project, clip, proxy)
+            except (ShadowError, OSError) as error:
+                cannot.append((clip, proxy, sentence(error)))
+                continue
+            if one is None:
+                cannot.append((clip, proxy, "its shelf is not known"))
+            elif clips is not None or not holds(one):
+                found.append(one)
+    return found, cannot
+
+
+def _due(project: Project, clip: Clip, proxy: Proxy) -> Due | None:
+    original, light = project.path(clip.original.file), project.path(proxy.file)
+    if original is None or light is None:
+        return None
+    for path in (original, light):
+        status(path)
+    return Due(clip, proxy, original, light)
+
+
+def holds(one: Due) -> bool:
+    """Whether a proof is still about the files that are there. Raises OSError."""
+    proof = one.proxy.proof
+    if proof is None:
+        return False
+    now = Stamp(*status(one.original_path), *status(one.proxy_path), one.proxy.offset)
+    return proof.stamp == now
+
+
+def with_proof(project: Project, clip: str, file: FileRef, proof: Proof) -> Project:
+    """With what was found kept with its pair, unless the pair or its offset changed meanwhile."""
+    found = project.clip(clip)
+    if found is None:
+        return project
+    proxies = tuple(
+        replace(one, proof=proof) if one.file == file and one.offset == proof.stamp.offset else one
+        for one in found.proxies
+    )
+    return project.with_clip(replace(found, proxies=proxies)) if proxies != found.proxies else project
+
+
+class Prover:
+    """Proves the pairs of an open project in a worker, in the background. Any thread may call any method.
+
+    It looks for pairs when asked to (:meth:`look`), and works them off while it may (:meth:`give_way`). ``changed`` is
+    emitted on its thread when a pair was proved or the round ended. ``problems``: pairs by clip that could not be
+    proved, with the reason.
+    """
+
+    changed = Signal()
+
+    def __init__(self, session: ProjectSession, report: Callable[[str], None] = lambda text: None) -> None:
+        self._session = session
+        self._report = report
+        self._wish = threading.Condition()
+        self._wanted: set[str] | None = None
+        self._look = False
+        self._closed = False
+        self._pool: WorkerPool | None = None
+        self._thread: threading.Thread | None = None
+        self._future: Future[Proof] | None = None
+        self._waits = False
+        self.total = 0
+        self.done = 0
+        self.problems: dict[str, str] = {}
+
+    def look(self, clips: Collection[str] | None = None) -> None:
+        """Have it look for pairs without a proof that holds, or prove those of some clips again."""
+        with self._wish:
+            self._look = self._look or clips is None
+            if clips is not None:
+                self._wanted = (self._wanted or set()) | set(clips)
+            if self._thread is None and not self._closed:
+                self._thread = threading.Thread(target=self._loop, name="proving", daemon=True)
+                self._thread.start()
+            self._wish.notify_all()
+
+    @property
+    def active(self) -> bool:
+        """Whether there are pairs under proof."""
+        return self.done < self.total
+
+    def give_way(self, yes: bool) -> None:
+        """Stand still, or go on."""
+        with self._wish:
+            if yes == self._waits:
+                return
+            self._waits = yes
+            if self._pool is not None:
+                self._pool.pause() if yes else self._pool.resume()
+            self._wish.notify_all()
+
+    def close(self) -> None:
+        """End it; what was proved is kept."""
+        with self._wish:
+            self._closed = True
+            if self._pool is not None:
+                self._pool.cancel_all()
+            self._wish.notify_all()
+        if self._thread is not None:
+            self._thread.join()
+        if self._pool is not None:
+            self._pool.close()
+
+    def _loop(self) -> None:
+        while True:
+            with self._wish:
+                while not self._closed and (self._waits or not (self._look or self._wanted)):
+                    self._wish.wait()
+                if self._closed:
+                    return
+                wanted = self._wanted if self._wanted else None
+                self._look, self._wanted = (self._look if wanted else False), None
+            try:
+                self._round(wanted)
+            except Exception:  # a fault here must not end the thread
+                log.exception("proving")
+            self.total = self.done = 0
+            self.changed.emit()
+
+    def _round(self, wanted: set[str] | None) -> None:
+        pairs, cannot = due(self._session.project, wanted)
+        for clip, _proxy, reason in cannot:
+            self.problems[clip.id] = reason
+        self.done, self.total = 0, len(pairs)
+        for one in pairs:
+            if self._closed:
+                return
+            with self._wish:
+                while self._waits and not self._closed:
+                    self._wish.wait()
+            self._prove(one)
+            self.done += 1
+            self.changed.emit()
+
+    def _prove(self, one: Due) -> None:
+        from ..pairs.proof import ProveRequest, prove  # loads numerical libraries: not before they are needed
+        from ..pairs.reading import Half
+
+        if self._pool is None:
+            self._pool = WorkerPool(1, stalled_after=120)
+        request = ProveRequest(
+            Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info), one.proxy.offset
+        )
+        try:
+            proof: Proof = self._pool.submit(prove, request).result()
+        except Cancelled:
+            return
+        except Exception as error:  # whatever a file does to a decoder
+            log.warning("proving %s", one.proxy_path, exc_info=True)
+            self.problems[one.clip.id] = sentence(error) if isinstance(error, ShadowError | OSError) else str(error)
+            return
+        self.problems.pop(one.clip.id, None)
+        self._session.absorb(lambda project: with_proof(project, one.clip.id, one.proxy.file, proof))

@@ -1,0 +1,139 @@
+"""The sound of a pair: is each channel the original's, in its place, and at its time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import fftconvolve
+
+from ..media.channels import CHANNEL_RATE, Channels, channels_at
+
+_STRETCH = 4.0  # seconds
+_PLACES = (0.08, 0.5, 0.85)  # of the length that both have
+_MOST_LATE = 0.5  # seconds that are searched
+_LOUD = 3e-4  # root mean square
+_ALIKE = 0.6  # correlation
+_CLEARLY = 0.2  # by which one channel fits better than another
+_SLACK = 0.012  # seconds: what packing sound may move it
+
+
+@dataclass(frozen=True)
+class Heard:
+    """``late``: seconds by which the proxy's sound lags, None where it cannot be told. ``wrong``: sentences of what is
+    wrong with it. ``likeness``: of all channels together, 0 to 1."""
+
+    late: float | None
+    likeness: float
+    wrong: tuple[str, ...] = ()
+
+
+def listen(original: Path, proxy: Path, lead: Fraction, seconds: Fraction, frame: float) -> Heard | None:
+    """Compare the sound at some stretches. ``lead``: seconds of the original before the proxy's first frame;
+    ``seconds``: the length of both together; ``frame``: seconds that one lasts. None where one is silent.
+
+    Raises MediaError.
+    """
+    length = min(_STRETCH, float(seconds))
+    starts = [max(0.0, min(float(seconds) - length, float(seconds) * part - length / 2)) for part in _PLACES]
+    first, second = [], []
+    for start in sorted(set(starts)):
+        first.append(channels_at(original, float(lead) + start, length))
+        second.append(channels_at(proxy, start, length))
+    return compare(first, second, frame)
+
+
+def compare(first: list[Channels], second: list[Channels], frame: float) -> Heard | None:
+    """Of stretches (channels, samples) of the original and of the proxy."""
+    loud = [
+        number for number, (a, b) in enumerate(zip(first, second, strict=True))
+        if a.size and b.size and min(_loudness(a.mean(axis=0)), _loudness(b.mean(axis=0))) > _LOUD
+    ]  # fmt: skip
+    if not loud:
+        return _one_silent(first, second)
+    fits = [_best_lag(first[number].mean(axis=0), second[number].mean(axis=0)) for number in loud]
+    lag, likeness = max(fits, key=lambda fit: fit[1])
+    if likeness < _ALIKE:
+        return Heard(None, likeness, ("its sound is not the original's",) if likeness < 0.25 else ())
+    wrong = []
+    late = lag / CHANNEL_RATE
+    if abs(late) > max(frame / 2, _SLACK * 1.5):
+        wrong.append(f"its sound is {abs(late) * 1000:.0f} ms too {'late' if late > 0 else 'early'}")
+    table = _table([first[n] for n in loud], [second[n] for n in loud], lag)
+    if table.shape[0] == table.shape[1]:
+        wrong.extend(_misplaced(table))
+    return Heard(late, likeness, tuple(wrong))
+
+
+def _one_silent(first: list[Channels], second: list[Channels]) -> Heard | None:
+    loud = max((_loudness(one) for one in first if one.size), default=0.0)
+    mute = max((_loudness(one) for one in second if one.size), default=0.0)
+    has_channels = any(one.size for one in second)
+    if loud > 10 * _LOUD and mute < _LOUD / 10 and has_channels:
+        return Heard(None, 0.0, ("its sound is silent where the original's is not",))
+    return None
+
+
+def _loudness(samples: NDArray[np.float32]) -> float:
+    return float(np.sqrt(np.square(samples).mean())) if samples.size else 0.0
+
+
+def _best_lag(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[int, float]:
+    """(samples by which ``b`` lags behind ``a``, correlation there)."""
+    reach = min(int(_MOST_LATE * CHANNEL_RATE), len(a) // 3)
+    a, b = a - a.mean(), b - b.mean()
+    cross = fftconvolve(b, a[::-1])
+    middle = len(a) - 1
+    window = cross[middle - reach : middle + reach + 1]
+    best = int(np.argmax(window)) - reach
+    return best, _correlation(*_overlap(a, b, best))
+
+
+def _overlap(a: NDArray[np.float32], b: NDArray[np.float32], lag: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    return (a[..., : a.shape[-1] - lag], b[..., lag:]) if lag >= 0 else (a[..., -lag:], b[..., : b.shape[-1] + lag])
+
+
+def _correlation(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
+    a, b = a - a.mean(), b - b.mean()
+    below = float(np.sqrt((a @ a) * (b @ b)))
+    return float(a @ b) / below if below > 1e-9 else 0.0
+
+
+def _table(first: list[Channels], second: list[Channels], lag: int) -> NDArray[np.float64]:
+    """Correlation of each channel of the original with each of the proxy; NaN where one is silent."""
+    pairs = [_overlap(a, b, lag) for a, b in zip(first, second, strict=True)]
+    a = np.concatenate([one for one, _other in pairs], axis=1)
+    b = np.concatenate([other for _one, other in pairs], axis=1)
+    table = np.full((len(a), len(b)), np.nan)
+    for i, row in enumerate(a):
+        for j, column in enumerate(b):
+            if min(_loudness(row), _loudness(column)) > _LOUD:
+                table[i, j] = _correlation(row, column)
+    return table
+
+
+def _misplaced(table: NDArray[np.float64]) -> list[str]:
+    """Channels of the proxy that are another channel of the original, clearly."""
+    moved = {}
+    for channel in range(len(table)):
+        column = table[:, channel]
+        own = column[channel]
+        if np.isnan(column).all():
+            continue
+        best = int(np.nanargmax(column))
+        if best != channel and column[best] > _ALIKE and column[best] - np.nan_to_num(own) > _CLEARLY:
+            moved[channel] = best
+    swapped = [(one, other) for one, other in moved.items() if moved.get(other) == one and one < other]
+    found = [f"its sound channels {one + 1} and {other + 1} are exchanged" for one, other in swapped]
+    known = {channel for pair in swapped for channel in pair}
+    found += [
+        f"its sound channel {channel + 1} is channel {best + 1} of the original"
+        for channel, best in moved.items() if channel not in known
+    ]  # fmt: skip
+    for channel in range(len(table)):
+        if np.isnan(table[:, channel]).all() and not np.isnan(table[channel]).all() and channel not in known:
+            found.append(f"its sound channel {channel + 1} is silent where the original's is not")
+    return found

@@ -1,0 +1,197 @@
+"""Which frame of the original a frame of the proxy shows, at sampled places of a pair.
+
+At a place the proxy's frame P is compared with the original's frames O(-3) to O(+3) around the one it should be, in
+brightness at the proxy's size (at the most WORKING pixels wide), the original's levels brought to the proxy's by one
+curve for the clip, and what is laid over the picture at all times left out. The squared error of each gives its
+likelihood under noise that errs in lumps, as packed pictures do; a path through the places with few changes of shift
+(Viterbi 1967) tells where frames are missing, and how surely.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import isotonic_regression
+
+from ..media.fingerprint import HIGH, WIDE
+from .alignment import NONE, correlation
+
+REACH = 3  # frames to both sides
+WORKING = 320  # pixels
+_BINS = 64  # levels of the curve
+_MARKED = 22.0  # levels of brightness: what differs so much at most places is a mark laid over the picture
+_MOST_MARKED = 0.4  # of the picture
+_LUMP = 24.0  # pixels that err together in packed pictures
+_LEAST_NOISE = 0.6  # squared levels: no packed picture is nearer to its original
+_CHANGE = 14.0  # what a change of shift costs, in natural logarithms of likelihood
+_MOST_OF_ONE = 25.0  # what one place can weigh
+_LEAST_ENERGY = 0.02  # squared levels of brightness a cell: below, the clip is still
+
+Luma = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What was read at a place. ``frame`` of the original that the proxy's frame should show; ``around``: float32
+    (2 REACH + 1, height, width), ``there`` (booleans) tells which of them exist; ``proxy``: float32 (height, width).
+    ``weight``: how far the place is to be believed, 0 to 1."""
+
+    frame: int
+    around: Luma
+    there: NDArray[np.bool_]
+    proxy: Luma
+    weight: float = 1.0
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What the places say together.
+
+    ``shifts``: int64 (places,), frames by which the proxy shows a later (+) or earlier (-) frame than it should.
+    ``sure``: how much likelier (natural logarithm) these are than the next best single shift, for the first and the
+    second half of the places; small where the picture cannot tell. ``against``: how much likelier than no shift at all.
+    ``moving``: correlation of the changes over time, NONE where nothing moves; ``standing``: of what does not change.
+    """
+
+    frames: NDArray[np.int64]
+    shifts: NDArray[np.int64]
+    sure: tuple[float, float]
+    against: float
+    moving: float
+    standing: float
+
+
+@dataclass(frozen=True)
+class Curve:
+    """From one brightness to another: straight lines between points, the outermost two going on."""
+
+    table: NDArray[np.float32]
+
+    def __call__(self, luma: Luma) -> Luma:
+        return np.asarray(self.table[np.clip(luma * 4 + 0.5, 0, 1023).astype(np.int16)], np.float32)
+
+
+def judge(seen: Sequence[Seen]) -> Verdict:
+    """What the places say together; there must be at least one."""
+    curve = tone_curve(seen)
+    mask = ~_marks(seen, curve)
+    costs = np.stack([_costs(one, curve, mask) for one in seen])
+    shifts = _path(costs)
+    frames = np.array([one.frame for one in seen], np.int64)
+    half = max(1, len(seen) // 2)
+    rows = np.arange(len(seen))
+    chosen = costs[rows, shifts + REACH]
+    sure = tuple(_next_best(costs[part], chosen[part], shifts[part]) for part in (slice(0, half), slice(-half, None)))
+    moving, standing = _together(seen, curve, mask, shifts)
+    against = float(costs[:, REACH].sum() - chosen.sum())
+    return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing)
+
+
+def tone_curve(seen: Sequence[Seen]) -> Curve:
+    """The curve that brings the original's brightness to the proxy's, from all places together."""
+    original = np.concatenate([one.around[REACH].ravel() for one in seen])
+    proxy = np.concatenate([one.proxy.ravel() for one in seen])
+    if len(original) > 400_000:
+        step = len(original) // 200_000
+        original, proxy = original[::step], proxy[::step]
+    which = np.minimum((original * (_BINS / 256)).astype(np.int64), _BINS - 1)
+    counts = np.bincount(which, minlength=_BINS)
+    known = np.flatnonzero(counts >= max(20, len(original) // 5000))
+    levels = np.arange(0, 256, 0.25)
+    if len(known) < 2:
+        return Curve(levels.astype(np.float32))
+    pieces = np.split(proxy[np.argsort(which, kind="stable")], np.cumsum(counts)[:-1])
+    inside = np.bincount(which, original, _BINS)[known] / counts[known]
+    medians = np.array([float(np.median(pieces[bin_])) for bin_ in known])
+    values = isotonic_regression(medians, weights=counts[known]).x  # a look keeps the order of light and dark
+    table = np.interp(levels, inside, values)
+    table += np.minimum(levels - inside[0], 0) + np.maximum(levels - inside[-1], 0)
+    return Curve(table.astype(np.float32))
+
+
+def _marks(seen: Sequence[Seen], curve: Curve) -> NDArray[np.bool_]:
+    """Pixels that differ at most places whatever frame is looked at: text burnt in, a border."""
+    votes = np.zeros(seen[0].proxy.shape, np.int32)
+    for one in seen:
+        differ = np.min([np.abs(one.proxy - curve(picture)) for picture in one.around[one.there]], axis=0)
+        votes += _spread(differ) > _MARKED
+    marked = votes * 2 > len(seen)
+    if marked.any():
+        marked = _spread(_spread(marked.astype(np.float32))) > 0
+    return marked if marked.mean() <= _MOST_MARKED else np.zeros_like(marked)
+
+
+def _spread(values: Luma) -> Luma:
+    """Means over 3 x 3 pixels."""
+    padded = np.pad(values, 1, mode="edge")
+    rows = padded[:-2] + padded[1:-1] + padded[2:]
+    return np.asarray((rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]) / 9, np.float32)
+
+
+def _costs(one: Seen, curve: Curve, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """How much less likely each frame around is than the likeliest (natural logarithm): (2 REACH + 1,)."""
+    rest = [(one.proxy - curve(picture))[mask] for picture in one.around]
+    errors = np.array([float(np.square(values - values.mean()).mean()) for values in rest])
+    errors[~one.there] = errors[one.there].min()  # what is not there is not spoken against
+    least = max(float(errors.min()), _LEAST_NOISE)
+    return np.minimum(one.weight * mask.sum() * (errors - errors.min()) / (2 * _LUMP * least), _MOST_OF_ONE)
+
+
+def _path(costs: NDArray[np.float64]) -> NDArray[np.int64]:
+    """The likeliest shift at each place when changes are rare; it begins with none."""
+    count, states = costs.shape
+    change = _CHANGE * (1 - np.eye(states))
+    total = costs[0] + change[REACH]
+    back = np.zeros((count, states), np.int64)
+    for place in range(1, count):
+        ways = total[:, None] + change
+        back[place] = ways.argmin(axis=0)
+        total = ways.min(axis=0) + costs[place]
+    path = np.empty(count, np.int64)
+    path[-1] = int(total.argmin())
+    for place in range(count - 1, 0, -1):
+        path[place - 1] = back[place, path[place]]
+    return path - REACH
+
+
+def _next_best(costs: NDArray[np.float64], chosen: NDArray[np.float64], shifts: NDArray[np.int64]) -> float:
+    """How much worse everything moved by one frame more, or less, would be."""
+    worse = []
+    for step in (-1, 1):
+        moved = np.clip(shifts + REACH + step, 0, costs.shape[1] - 1)
+        worse.append(float((costs[np.arange(len(costs)), moved] - chosen).sum()))
+    return min(worse)
+
+
+def _together(
+    seen: Sequence[Seen], curve: Curve, mask: NDArray[np.bool_], shifts: NDArray[np.int64]
+) -> tuple[float, float]:
+    """Correlation of changes over time and of what stands, on a coarse grid, marks left out."""
+    originals, proxies = [], []
+    for one, shift in zip(seen, shifts, strict=True):
+        at = int(np.clip(shift + REACH, 0, 2 * REACH))
+        originals.append(_cells(curve(one.around[at if one.there[at] else REACH]), mask))
+        proxies.append(_cells(one.proxy, mask))
+    a, b = np.stack(originals), np.stack(proxies)
+    standing = correlation(a.mean(axis=0), b.mean(axis=0))
+    a, b = a - a.mean(axis=0), b - b.mean(axis=0)
+    energy = np.square(a).mean(axis=0)
+    if float(energy.max(initial=0)) < 1.0 or float(energy.mean()) < _LEAST_ENERGY:
+        return NONE, standing
+    moves = energy > 0.03 * float(energy.max())
+    a, b = a[:, moves], b[:, moves]
+    below = float(np.sqrt(np.square(a).sum() * np.square(b).sum()))
+    return (float((a * b).sum()) / below if below > 1e-6 else 0.0), standing
+
+
+def _cells(picture: Luma, mask: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Means over the cells of the coarse grid, without what the mask leaves out: flat."""
+    high, wide = picture.shape
+    rows = (np.arange(HIGH + 1) * high / HIGH).astype(np.int64)[:-1]
+    columns = (np.arange(WIDE + 1) * wide / WIDE).astype(np.int64)[:-1]
+    sums = np.add.reduceat(np.add.reduceat(picture * mask, rows, axis=0), columns, axis=1)
+    counts = np.add.reduceat(np.add.reduceat(mask.astype(np.float32), rows, axis=0), columns, axis=1)
+    return np.asarray((sums / np.maximum(counts, 1)).ravel(), np.float32)

@@ -1,0 +1,288 @@
+"""The proof of a pair: its data, its picture against the neighbouring frames too, and its sound."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+
+from ..errors import ShadowError
+from ..jobs import Report
+from ..media import probe
+from ..media.fingerprint import dense_grids, fingerprint, need_picture
+from ..media.sequence import status
+from ..time import frame_of, is_drop_frame, rate_label, timecode_at
+from .alignment import NONE, fit_pictures
+from .evidence import Traits, same_rate
+from .hearing import listen
+from .pair import Proof, ProofState, Stamp
+from .places import Seen, Verdict, judge
+from .reading import Half, Readings, likenesses, read_places
+
+_SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
+_ANOTHER, _PARTLY = 0.5, 0.75  # correlation of what moves
+_OTHER_SET = 0.55  # correlation of what stands
+_SHAPE_ROOM = 0.03
+_FINE = 24  # places that are read again to find where a shift begins
+_LONGEST = 20_000  # frames of a proxy that are laid over its original to find another offset
+_HEAVY = 40e9  # pixels of an original whose frames are decoded for that
+
+
+@dataclass(frozen=True)
+class ProveRequest:
+    """Two files and their offset: frames of the original before the proxy's first one."""
+
+    original: Half
+    proxy: Half
+    offset: int = 0
+
+
+@dataclass(frozen=True)
+class CompareRequest:
+    """Two files of which nothing is known; ``offset`` None: find it."""
+
+    original: Path
+    proxy: Path
+    offset: int | None = None
+
+
+def prove(request: ProveRequest, report: Report) -> Proof:
+    """Check one pair: a task for a worker. Raises MediaError for a file that cannot be read, OSError."""
+    stamp = stamp_of(request)
+    wrong, notes = _data(request)
+    refused = not same_rate(*_traits(request)) and not request.original.info.variable_rate
+    if refused:
+        return Proof("refused", stamp, tuple(wrong), tuple(notes))
+    readings = read_places(request.original, request.proxy, request.offset, report=lambda part: report(part * 0.8))
+    if not readings.seen:
+        return Proof("refused", stamp, ("no frame of it lies within its original",), tuple(notes), better_offset=_offset(request))
+    picture = _look(request, readings, stamp)
+    report(0.9)
+    heard = _heard(request)
+    reasons = [*picture.reasons, *wrong, *heard]
+    state: ProofState = picture.state
+    if state in ("proven", "cannot tell") and (wrong or heard):
+        state = "doubtful"
+    return replace(picture, state=state, reasons=tuple(reasons), notes=(*picture.notes, *notes))
+
+
+def stamp_of(request: ProveRequest) -> Stamp:
+    """What both files are now. Raises OSError."""
+    return Stamp(*status(request.original.path), *status(request.proxy.path), request.offset)
+
+
+def compare_files(request: CompareRequest, report: Report) -> tuple[Proof, int]:
+    """The proof of two files and the offset it is for: a task for a worker. Raises MediaError."""
+    first, second = (Half(path, probe(path)) for path in (request.original, request.proxy))
+    for half in (first, second):
+        need_picture(half.info, half.path)
+    offset = request.offset
+    if offset is None:
+        offset = _timecode_offset(Traits.of("", first.info), Traits.of("", second.info)) or 0
+    proof = prove(ProveRequest(first, second, offset), report)
+    if request.offset is None and proof.better_offset is not None:
+        offset = proof.better_offset
+        proof = prove(ProveRequest(first, second, offset), report)
+    return proof, offset
+
+
+def _timecode_offset(first: Traits, second: Traits) -> int | None:
+    if first.start is None or second.start is None or not same_rate(first, second):
+        return None
+    delta = second.start - first.start
+    return delta if 0 <= delta < first.frames else None
+
+
+# Data
+
+
+def _traits(request: ProveRequest) -> tuple[Traits, Traits]:
+    return Traits.of("", request.original.info), Traits.of("", request.proxy.info)
+
+
+def _data(request: ProveRequest) -> tuple[list[str], list[str]]:
+    """Sentences of what is wrong, and of what is only worth knowing."""
+    original, proxy = _traits(request)
+    wrong: list[str] = []
+    notes: list[str] = []
+    if not same_rate(original, proxy):
+        text = f"runs at {rate_label(proxy.info.frame_rate)} frames a second, its original at {rate_label(original.info.frame_rate)}"
+        (notes if request.original.info.variable_rate else wrong).append(text)
+        return wrong, notes
+    left = original.frames - request.offset
+    if request.offset > 0:
+        notes.append(f"starts {frames_text(request.offset)} after its original")
+    elif request.offset < 0:
+        wrong.append(f"starts {frames_text(-request.offset)} before its original")
+    if proxy.frames > left:
+        wrong.append(f"is {frames_text(proxy.frames - left)} longer than its original")
+    elif proxy.frames < left:
+        notes.append(f"ends {frames_text(left - proxy.frames)} before its original")
+    wrong.extend(_timecode(original, proxy, request.offset))
+    mine, theirs = float(original.info.display_aspect), float(proxy.info.display_aspect)
+    if mine and theirs and abs(theirs / mine - 1) > _SHAPE_ROOM:
+        wrong.append(f"its picture is {theirs:.2f} times as wide as high, its original's {mine:.2f} times")
+    channels = original.info.audio_channels, proxy.info.audio_channels
+    if channels[1] > channels[0]:
+        wrong.append(f"has {channels[1]} sound channels where its original has {channels[0]}")
+    elif channels[1] < channels[0]:
+        notes.append(f"has {channels[1]} of its original's {channels[0]} sound channels")
+    return wrong, notes
+
+
+def frames_text(count: int) -> str:
+    """``1 frame``, ``12 frames``."""
+    return f"{count} frame" if count == 1 else f"{count} frames"
+
+
+def _timecode(original: Traits, proxy: Traits, offset: int) -> list[str]:
+    if original.start is None or proxy.start is None or proxy.start == original.start + offset:
+        return []
+    should = timecode_of(request_info=original, frame=offset)
+    return [f"its timecode starts at {proxy.info.start_timecode}, and should at {should}"]
+
+
+def timecode_of(request_info: Traits, frame: int) -> str:
+    """Timecode of a frame of an original; counted from zero where it has none."""
+    info = request_info.info
+    text = info.start_timecode or ""
+    try:
+        start = frame_of(text, info.frame_rate) if text else 0
+    except ValueError:
+        start = 0
+    return timecode_at(start + frame, info.frame_rate, is_drop_frame(text))
+
+
+# Picture
+
+
+def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
+    verdict = judge(readings.seen)
+    curve = tuple((one.frame, round(value, 4)) for one, value in zip(readings.seen, readings.likeness, strict=True))
+    likeness = round(float(np.mean(readings.likeness)), 4)
+    plain = Proof("proven", stamp, likeness=likeness, curve=_thinned(curve))
+    if _is_another(verdict):
+        better = _offset(request)
+        if better is not None:
+            reason = f"its picture fits {frames_text(abs(better - request.offset))} {'later' if better > request.offset else 'earlier'} in its original"
+            return replace(plain, state="doubtful", reasons=(reason,), better_offset=better)
+        return replace(plain, state="refused", reasons=("shows another picture than its original",))
+    if verdict.shifts.any():
+        return _shifted(request, readings, verdict, plain)
+    if NONE < verdict.moving < _PARTLY:
+        reason = f"its picture moves only partly like its original's (likeness {verdict.moving:.2f})"
+        return replace(plain, state="doubtful", reasons=(reason,))
+    if verdict.moving <= NONE or min(verdict.sure) < _SURE:
+        what = "nothing in it moves enough" if verdict.moving <= NONE else "too little of it moves, or it is packed too hard"
+        return replace(plain, state="cannot tell", notes=(f"the picture cannot tell one frame from the next: {what}",))
+    return plain
+
+
+def _thinned(curve: tuple[tuple[int, float], ...], most: int = 24) -> tuple[tuple[int, float], ...]:
+    step = -(-len(curve) // most) or 1
+    return curve[::step]
+
+
+def _is_another(verdict: Verdict) -> bool:
+    if verdict.moving > NONE:
+        return verdict.moving < _ANOTHER
+    return verdict.standing < _OTHER_SET
+
+
+def _shifted(request: ProveRequest, readings: Readings, verdict: Verdict, plain: Proof) -> Proof:
+    """The sentence about frames that are not where they should be."""
+    shifts = verdict.shifts
+    if (shifts == shifts[0]).all():
+        better = request.offset + int(shifts[0])
+        reason = f"{_ahead(int(shifts[0]))} all along; probably its offset should be {better}"
+        return replace(plain, state="doubtful", reasons=(reason,), better_offset=better)
+    at = int(np.flatnonzero(shifts)[0])
+    frame = _begins(request, readings, verdict, at) if at else int(verdict.frames[0])
+    where = timecode_of(Traits.of("", request.original.info), frame)
+    shift = int(shifts[at])
+    why = "a frame was left out" if shift > 0 else "a frame was doubled"
+    if abs(shift) > 1:
+        why = f"{abs(shift)} frames were {'left out' if shift > 0 else 'doubled'}"
+    later = shifts[at:]
+    back = np.flatnonzero(later != shift)
+    until = f" to {timecode_of(Traits.of('', request.original.info), int(verdict.frames[at + back[0]]))}" if len(back) else " on"
+    return replace(plain, state="doubtful", reasons=(f"{_ahead(shift)} from {where}{until}; probably {why}",))
+
+
+def _ahead(shift: int) -> str:
+    return f"its picture is {frames_text(abs(shift))} {'early' if shift > 0 else 'late'}"
+
+
+def _begins(request: ProveRequest, readings: Readings, verdict: Verdict, at: int) -> int:
+    """The frame from which a shift is seen, looked for between two places; the later of them where it stays unclear."""
+    low, high = int(verdict.frames[at - 1]), int(verdict.frames[at])
+    if high - low < 2:
+        return high
+    try:
+        between = read_places(request.original, request.proxy, request.offset, _FINE, within=(low, high)).seen
+    except ShadowError:
+        return high
+    around: list[Seen] = [*readings.seen[max(0, at - 3) : at], *between, *readings.seen[at : at + 3]]
+    finer = judge(around)
+    changed = [int(f) for f, s in zip(finer.frames, finer.shifts, strict=True) if s == verdict.shifts[at]]
+    return changed[0] if changed else high
+
+
+def _offset(request: ProveRequest) -> int | None:
+    """Another offset at which the pictures fit, where one is found."""
+    info = request.proxy.info
+    original = request.original.info
+    if info.frames > _LONGEST or original.width * original.height * min(original.frames, 400) > _HEAVY:
+        return None
+    prints = fingerprint(request.original.path, original)
+    grids = dense_grids(request.proxy.path, info, 0, _LONGEST)
+    fit = fit_pictures(prints, grids)
+    if fit is None or fit.moving < _PARTLY or fit.moving - fit.others < 0.05:
+        return None
+    exact = exact_offset(request.original, request.proxy, fit.offset)
+    return exact if exact is not None and exact != request.offset else None
+
+
+def exact_offset(original: Half, proxy: Half, offset: int) -> int | None:
+    """The offset to the frame from one that is off by a few, None where the picture cannot tell. Raises MediaError."""
+    for _try in range(3):
+        seen = read_places(original, proxy, offset, 16).seen
+        if not seen:
+            return None
+        verdict = judge(seen)
+        usual = int(np.median(verdict.shifts))
+        if usual == 0:
+            return offset if min(verdict.sure) >= 0 else None
+        offset += usual
+    return None
+
+
+# Sound
+
+
+def _heard(request: ProveRequest) -> tuple[str, ...]:
+    original, proxy = request.original, request.proxy
+    if not original.info.audio or not proxy.info.audio or not original.info.frame_rate:
+        return ()
+    rate = original.info.frame_rate
+    lead = max(0, request.offset) / rate
+    seconds = min(original.info.duration - lead, proxy.info.duration)
+    if seconds < Fraction(1, 4):
+        return ()
+    heard = listen(original.path, proxy.path, lead, seconds, float(1 / rate))
+    return heard.wrong if heard is not None else ()
+
+
+__all__ = [
+    "CompareRequest",
+    "ProveRequest",
+    "Readings",
+    "compare_files",
+    "exact_offset",
+    "frames_text",
+    "likenesses",
+    "prove",
+    "stamp_of",
+]

@@ -1,0 +1,163 @@
+"""Reading what a proof looks at: frames of both files at places that are cheap to decode."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from av.video.frame import VideoFrame
+from av.video.reformatter import VideoReformatter
+
+from ..media import FrameReader, MediaInfo, ProgressiveReader, open_reader
+from ..media.likeness import ssim, upright_luma
+from .places import REACH, WORKING, Luma, Seen, tone_curve
+
+_Reader = FrameReader | ProgressiveReader
+_LIGHT = 400e6  # pixels of an original that are decoded as a whole
+_WHOLE = 48  # places of an original that is light
+_SPARSE = 12  # places of another
+_FEW = 5  # key frames of a proxy that are enough places
+_LAGGING = 0.2  # how far a picture that is packed as a difference is believed
+
+
+@dataclass(frozen=True)
+class Half:
+    """One file of a pair: where it lies and what it is."""
+
+    path: Path
+    info: MediaInfo
+
+    def open(self) -> _Reader:
+        """A reader of its upright progressive frames. Raises MediaError."""
+        return open_reader(self.path, self.info.interlaced, self.info.sequence_rate)
+
+
+@dataclass(frozen=True)
+class Readings:
+    """``seen`` at the places; ``likeness``: SSIM of each place at the proxy's own size, the levels adjusted."""
+
+    seen: list[Seen]
+    likeness: list[float]
+
+
+def read_places(
+    original: Half, proxy: Half, offset: int, wanted: int | None = None,
+    report: Callable[[float], None] = lambda done: None, within: tuple[int, int] | None = None,
+) -> Readings:  # fmt: skip
+    """Read a pair at its places. ``offset``: frames of the original before the proxy's first; ``within``: only frames
+    of the original between these two. Raises MediaError."""
+    with _opened(original) as first, _opened(proxy) as second:
+        frames = _places(first, second, original.info, offset, wanted)
+        if within is not None:
+            frames = _spread(list(range(within[0] + 1, within[1])), wanted or _SPARSE)
+        size = _working((proxy.info.display_width, proxy.info.display_height))
+        keys = set(second.index.keys.tolist())
+        window, shrink, seen = _Window(first, size), VideoReformatter(), []
+        for number, frame in enumerate(frames):
+            report(number / len(frames))
+            shown = second.frame(_counterpart(first, second, frame, offset))
+            weight = 1.0 if second.index.intra or frame - offset in keys else _LAGGING
+            seen.append(Seen(frame, *window.around(frame), _luma(shown, size, shrink), weight))
+    return Readings(seen, likenesses(seen))
+
+
+def likenesses(seen: list[Seen]) -> list[float]:
+    """SSIM of each place, the levels adjusted."""
+    if not seen or min(seen[0].proxy.shape) < 8:
+        return [0.0] * len(seen)
+    curve = tone_curve(seen)
+    return [ssim(curve(one.around[REACH]), one.proxy) for one in seen]
+
+
+class _opened:
+    """A reader as a context."""
+
+    def __init__(self, half: Half) -> None:
+        self._half = half
+
+    def __enter__(self) -> _Reader:
+        self._reader = self._half.open()
+        return self._reader
+
+    def __exit__(self, *_error: object) -> None:
+        self._reader.close()
+
+
+def _working(own: tuple[int, int]) -> tuple[int, int]:
+    width, height = own
+    if max(width, height) <= WORKING:
+        return own
+    part = WORKING / max(width, height)
+    return max(16, round(width * part)), max(16, round(height * part))
+
+
+def _luma(frame: VideoFrame, size: tuple[int, int], reformatter: VideoReformatter | None = None) -> Luma:
+    return upright_luma(frame, *size, reformatter).astype(np.float32)
+
+
+def _counterpart(first: _Reader, second: _Reader, frame: int, offset: int) -> int:
+    """Number of the proxy's frame that should show the original's ``frame``."""
+    if first.index.constant_rate() is None and len(first.index) != len(second.index):
+        start = first.index.seconds(max(0, offset))
+        return second.index.frame_at(first.index.seconds(frame) - start)
+    return min(max(0, frame - offset), len(second.index) - 1)
+
+
+class _Window:
+    """The original's frames around a place, kept as long as the next place needs them."""
+
+    def __init__(self, reader: _Reader, size: tuple[int, int]) -> None:
+        self._reader = reader
+        self._size = size
+        self._kept: dict[int, Luma] = {}
+        self._shrink = VideoReformatter()
+
+    def around(self, frame: int) -> tuple[Luma, np.ndarray[tuple[int], np.dtype[np.bool_]]]:
+        numbers = range(frame - REACH, frame + REACH + 1)
+        count = len(self._reader.index)
+        self._kept = {number: luma for number, luma in self._kept.items() if number >= numbers[0]}
+        for number in numbers:
+            if 0 <= number < count and number not in self._kept:
+                self._kept[number] = _luma(self._reader.frame(number), self._size, self._shrink)
+        there = np.array([0 <= number < count for number in numbers])
+        return np.stack([self._kept[min(max(number, 0), count - 1)] for number in numbers]), there
+
+
+def _places(first: _Reader, second: _Reader, info: MediaInfo, offset: int, wanted: int | None) -> list[int]:
+    """Frames of the original, spread over what both have: where the proxy is not packed by differences, whose pictures
+    lag behind when packed hard, and where the original is cheap to decode."""
+    low, high = max(0, offset), min(len(first.index), offset + len(second.index))
+    if high <= low:
+        return []
+    keys = [int(key) + offset for key in second.index.keys if low <= int(key) + offset < high]
+    if second.index.intra or len(keys) < _FEW:
+        return _either(list(range(low, high)), keys, first, info, wanted)
+    return _either(keys, [], first, info, wanted)
+
+
+def _either(
+    frames: list[int], keys: list[int], first: _Reader, info: MediaInfo, wanted: int | None
+) -> list[int]:
+    """So many of these frames as are wanted, and the keys."""
+    light = info.width * info.height * (frames[-1] - frames[0] + 1) <= _LIGHT
+    many = wanted or (_WHOLE if light else _SPARSE)
+    if light or first.index.intra or len(frames) <= many:
+        found = _spread(frames, many)
+    else:
+        stretches = np.array_split(np.array(frames), many)
+        found = [int(min(stretch, key=lambda frame: _effort(first, int(frame)))) for stretch in stretches]
+    return sorted({*found, *(keys if light else ())})
+
+
+def _effort(reader: _Reader, frame: int) -> int:
+    """Frames to decode for what is looked at around one."""
+    return frame + REACH - reader.index.key_before(max(0, frame - REACH))
+
+
+def _spread(numbers: list[int], wanted: int) -> list[int]:
+    if len(numbers) <= wanted:
+        return numbers
+    at = np.linspace(0, len(numbers) - 1, wanted).round().astype(int)
+    return [numbers[i] for i in dict.fromkeys(at.tolist())]
