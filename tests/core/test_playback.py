@@ -118,7 +118,7 @@ def test_the_sound_of_a_timeline_comes_from_its_blocks(project: Project) -> None
     project = project.with_timeline_settings_of(clip)
     line = append(project.timeline, clip.id, clip.length, Fraction(1, 2), Fraction(2, 5))
     line = append(line, clip.id, clip.length, Fraction(0), Fraction(2, 5))
-    sound = ProgramSound(TimelineProgram(line), lambda identity: choose(project, clip, Presence()))
+    sound = ProgramSound(TimelineProgram(line), lambda point: choose(project, clip, Presence(), point.seconds))
     whole = sound.read(0, 48_000 * 4 // 5)
     pieces = np.concatenate([sound.read(at, 960) for at in range(0, 48_000 * 4 // 5, 960)])
     sound.close()

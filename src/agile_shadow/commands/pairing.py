@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -11,7 +12,7 @@ import typer
 
 from ..core.errors import ProjectError, ShadowError, sentence
 from ..core.jobs import WorkerPool
-from ..core.pairs import Proof
+from ..core.pairs import FileRef, Proof
 from ..core.project import Clip, Project, ProjectLock, ProjectSession, load_project
 from ..core.project.lock import COMMAND
 from .shared import AsJson, ProjectFile, answer, say, told
@@ -51,7 +52,7 @@ def pair(
         assert clip is not None
         there = str(document.place(clip.original.file))
         original, proxy = (there, str(one.path)) if one.role == "proxy" else (str(one.path), there)
-        evidence = {finding.kind: {"weight": round(finding.weight, 2), "says": finding.says} for finding in one.findings}
+        evidence = {f.kind: {"weight": round(f.weight, 2), "says": f.says} for f in one.findings}
         return {
             "original": original, "proxy": proxy, "offset": one.offset, "verdict": one.verdict, "says": one.says,
             "weight": round(one.weight, 2), "evidence": evidence, "taken": one in chosen,
@@ -113,8 +114,6 @@ def unpair(
     as_json: AsJson = False,
 ) -> None:
     """Part proxies from their clips. The files stay where they are."""
-    from ..core.pairing.taking import unpair as parted
-
     with told():
         _loaded(project)
         wanted = {path.absolute() for path in files}
@@ -125,7 +124,7 @@ def unpair(
                     both = session.project.place(clip.original.file), session.project.place(proxy.file)
                     if wanted & {path.absolute() for path in both if path is not None}:
                         gone.append({"original": str(both[0]), "proxy": str(both[1])})
-                        session.edit("unpair", lambda before, c=clip, p=proxy: parted(before, c.id, p.file))  # type: ignore[misc]
+                        session.edit("unpair", partial(_parted, clip.id, proxy.file))
         known = {Path(one[side]).absolute() for one in gone for side in ("original", "proxy")}
         for path in sorted(wanted - known):
             say(f"{path} is no half of a pair in this project.")
@@ -134,13 +133,25 @@ def unpair(
         raise typer.Exit(1)
 
 
+def _parted(clip: str, file: FileRef, project: Project) -> Project:
+    from ..core.pairing.taking import unpair as parted
+
+    return parted(project, clip, file)
+
+
+def _with_proof(clip: str, file: FileRef, proof: Proof, project: Project) -> Project:
+    from ..core.pairing.proving import with_proof
+
+    return with_proof(project, clip, file, proof)
+
+
 def prove(
     project: ProjectFile,
     again: Annotated[bool, typer.Option("--again", help="Prove also what is proven already.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
-    from ..core.pairing.proving import due, holds, with_proof
+    from ..core.pairing.proving import due, holds
     from ..core.pairs.proof import ProveRequest
     from ..core.pairs.proof import prove as prove_pair
     from ..core.pairs.reading import Half
@@ -169,8 +180,7 @@ def prove(
                     continue
                 assert proof is not None
                 if key in futures:
-                    kept = proof
-                    session.absorb(lambda before, k=key, p=kept: with_proof(before, *k, p))  # type: ignore[misc]
+                    session.absorb(partial(_with_proof, one.clip.id, one.proxy.file, proof))
                 listed.append(
                     {"original": str(one.original_path), "proxy": str(one.proxy_path), **proof_values(proof),
                      "offset": one.proxy.offset}
@@ -184,7 +194,7 @@ def prove(
         raise typer.Exit(1)
 
 
-def _places(document: Project, clip: Clip, file: Any) -> tuple[str, str]:
+def _places(document: Project, clip: Clip, file: FileRef) -> tuple[str, str]:
     return str(document.place(clip.original.file)), str(document.place(file))
 
 
@@ -210,7 +220,7 @@ def _proof_line(one: dict[str, Any]) -> str:
 def compare(
     first: Annotated[Path, typer.Argument(metavar="ORIGINAL")],
     second: Annotated[Path, typer.Argument(metavar="PROXY")],
-    offset: Annotated[int | None, typer.Option(help="Frames of the original before the proxy's first; default: found.")] = None,
+    offset: Annotated[int | None, typer.Option(help="Frames of the original before the proxy; default: found.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Compare two files as the halves of a pair: proven, doubtful or refused, and why."""

@@ -7,6 +7,8 @@ from pathlib import Path
 import av
 import numpy as np
 from av.audio.resampler import AudioResampler
+from av.audio.stream import AudioStream
+from av.container import InputContainer
 from av.stream import Discard
 from numpy.typing import NDArray
 
@@ -46,7 +48,7 @@ def channels_at(path: Path, start: float, seconds: float) -> Channels:
     return out
 
 
-def _fill(out: Channels, container: av.container.InputContainer, stream: av.AudioStream, start: float, origin: float) -> None:
+def _fill(out: Channels, container: InputContainer, stream: AudioStream, start: float, origin: float) -> None:
     resampler = AudioResampler(format="fltp", rate=CHANNEL_RATE)
     position: int | None = None
     for frame in container.decode(stream):

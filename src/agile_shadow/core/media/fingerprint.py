@@ -84,7 +84,7 @@ def sample_numbers(index: FrameIndex, wanted: int = SAMPLES) -> list[int]:
     keys = index.keys
     if len(keys) >= wanted:
         return [int(keys[at]) for at in np.linspace(0, len(keys) - 1, wanted).round().astype(int)]
-    found = set(int(key) for key in keys)
+    found = {int(key) for key in keys}
     ends = [*(int(key) for key in keys[1:]), len(index)]
     longest = max((end - int(key) for key, end in zip(keys, ends, strict=True)), default=1)
     for part in (2, 4, 8, 16):
@@ -113,7 +113,7 @@ def grid_of(frame: VideoFrame, reformatter: VideoReformatter | None = None) -> G
     """float32 (HIGH, WIDE): mean brightness of the cells of an upright picture."""
     luma = upright_luma(frame, WIDE * _CELL, HIGH * _CELL, reformatter)
     sums = luma.reshape(HIGH, _CELL, WIDE, _CELL).sum(axis=(1, 3), dtype=np.uint16)
-    return sums.astype(np.float32) / (_CELL * _CELL)
+    return np.asarray(sums / (_CELL * _CELL), np.float32)
 
 
 def _silence() -> Envelope:

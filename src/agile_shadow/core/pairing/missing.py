@@ -70,9 +70,7 @@ def missing_files(project: Project) -> list[Missing]:
             )  # fmt: skip
         for proxy in clip.proxies:
             if not _is_there(project, proxy.file):
-                found.append(
-                    Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, *_where(project, proxy.file))
-                )
+                found.append(Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, *_where(project, proxy.file)))
     return found
 
 
@@ -104,9 +102,9 @@ def find_again(
         by_size[one.size].append(one)
     found: list[Again] = []
     used: set[Path] = set()
-    for number, one in enumerate(wanted):
+    for number, lost in enumerate(wanted):
         report("Looking for missing files", number / max(1, len(wanted)))
-        again = _best(one, [file for file in by_size.get(one.size, []) if file.path not in used], pool)
+        again = _best(lost, [file for file in by_size.get(lost.size, []) if file.path not in used], pool)
         if again is not None:
             used.add(again.path)
             found.append(again)

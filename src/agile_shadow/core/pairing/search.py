@@ -185,7 +185,7 @@ class Search:
         """At the files that names and data lead to."""
         for role in self._sides:
             wanted: dict[int, list[int]] = {}
-            for (file, original), one in sorted(self._sides[role].candidates.items(), key=lambda item: -item[1].weight):
+            for file, original in sorted(known := self._sides[role].candidates, key=lambda key: -known[key].weight):
                 if len(wanted.setdefault(file, [])) < _BY_DATA:
                     wanted[file].append(original)
             self._look(role, wanted)

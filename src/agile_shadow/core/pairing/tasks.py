@@ -93,8 +93,9 @@ def _to_the_frame(file: Half, original: Opposite, looks: Looks) -> Looks:
     assert looks.picture is not None
     offset = looks.picture.offset
     if offset == original.expected:
-        return Looks(looks.picture, looks.sound, offset)
+        return Looks(looks.picture, looks.sound, offset, True)
     try:
-        return Looks(looks.picture, looks.sound, exact_offset(original.half, file, offset))
+        exact = exact_offset(original.half, file, offset)
     except (ShadowError, OSError):
         return looks
+    return looks if exact is None else Looks(looks.picture, looks.sound, *exact)

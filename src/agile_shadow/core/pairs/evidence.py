@@ -132,7 +132,8 @@ def about_channels(original: Traits, file: Traits) -> Finding | None:
     mine, theirs = original.info.audio_channels, file.info.audio_channels
     if mine == theirs:
         return Finding("channels", 0.2, f"the same number of sound channels, {mine}") if mine else None
-    return Finding("channels", -0.3 if theirs < mine else -1.5, f"{theirs} sound channels where the original has {mine}")
+    weight = -0.3 if theirs < mine else -1.5
+    return Finding("channels", weight, f"{theirs} sound channels where the original has {mine}")
 
 
 def about_reel(original: Traits, file: Traits) -> Finding | None:

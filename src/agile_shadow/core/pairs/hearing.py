@@ -92,7 +92,9 @@ def _best_lag(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[int, floa
     return best, _correlation(*_overlap(a, b, best))
 
 
-def _overlap(a: NDArray[np.float32], b: NDArray[np.float32], lag: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _overlap(
+    a: NDArray[np.float32], b: NDArray[np.float32], lag: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     return (a[..., : a.shape[-1] - lag], b[..., lag:]) if lag >= 0 else (a[..., -lag:], b[..., : b.shape[-1] + lag])
 
 

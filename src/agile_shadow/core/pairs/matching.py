@@ -43,12 +43,13 @@ _DEAR = 1000.0
 
 @dataclass(frozen=True)
 class Looks:
-    """What was seen and heard of a file and an original: the fits of pictures and sound, and the exact offset in frames
-    where the pictures were laid over each other frame by frame."""
+    """What was seen and heard of a file and an original: the fits of pictures and sound; the exact offset in frames
+    where the pictures were laid over each other frame by frame, and whether they tell it from its neighbours."""
 
     picture: PictureFit | None = None
     sound: SoundFit | None = None
     exact: int | None = None
+    sure: bool = False
 
 
 @dataclass(frozen=True)
@@ -155,12 +156,13 @@ class Matching:
             by_file[one.file].append(one)
             by_original[one.original].append(one)
         chosen = _assigned(kept, len(self.originals), settled or {})
-        pairs, left = [], []
+        pairs: list[Match] = []
+        left: list[tuple[int, str]] = []
         taken = {one.original: one for one in chosen.values()}
         for number in range(len(self.files)):
-            one = chosen.get(number)
-            if one is not None:
-                pairs.append(self._match(one, by_file[number], by_original[one.original], chosen))
+            given = chosen.get(number)
+            if given is not None:
+                pairs.append(self._match(given, by_file[number], by_original[given.original], chosen))
             elif by_file.get(number):
                 best = max(by_file[number], key=lambda c: c.weight)
                 other = self.files[taken[best.original].file].path if best.original in taken else ""
@@ -200,7 +202,7 @@ class Matching:
             if ahead and picture.moving - max(ahead) < _PICTURE_LEAD and not supported:
                 return "another take moves nearly alike"
         if not known:
-            return "where it begins in the original cannot be told"
+            return "where it begins in the original cannot be told to the frame"
         if not same_rate(self.originals[one.original], self.files[one.file]):
             return "it runs at another rate"
         return ""
@@ -214,15 +216,18 @@ class Matching:
         """Frames of the original before the file's first one, and whether that is known rather than guessed."""
         original, file = self.originals[one.original], self.files[one.file]
         looks = one.looks
-        if looks.exact is not None:
+        if looks.exact is not None and looks.sure:
             return looks.exact, True
         sound = next((f for f in one.findings if f.kind == "sound" and f.weight > 0), None)
         if sound is not None and looks.sound is not None:
             return looks.sound.offset(original.info.frame_rate), True
         if any(f.kind == "timecode" and f.weight > 0 for f in one.findings):
             return (file.start or 0) - (original.start or 0), True
+        whole = file.frames == original.frames
+        if looks.exact is not None:
+            return looks.exact, whole and looks.exact == 0
         if looks.picture is not None and looks.picture.moving >= MOVES_ALIKE:
-            return looks.picture.offset, True
+            return looks.picture.offset, whole and looks.picture.offset == 0
         return 0, abs(file.frames - original.frames) <= 1
 
     def _why_left(self, number: int) -> str:

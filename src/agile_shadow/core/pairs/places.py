@@ -90,6 +90,15 @@ def judge(seen: Sequence[Seen]) -> Verdict:
     return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing)
 
 
+def usual_shift(seen: Sequence[Seen]) -> tuple[int, float]:
+    """The one shift that fits all places best, and how much likelier it is than the next (natural logarithm)."""
+    curve = tone_curve(seen)
+    mask = ~_marks(seen, curve)
+    total = np.sum([_costs(one, curve, mask) for one in seen], axis=0)
+    first, second = np.argsort(total)[:2]
+    return int(first) - REACH, float(total[second] - total[first])
+
+
 def tone_curve(seen: Sequence[Seen]) -> Curve:
     """The curve that brings the original's brightness to the proxy's, from all places together."""
     original = np.concatenate([one.around[REACH].ravel() for one in seen])
@@ -137,7 +146,9 @@ def _costs(one: Seen, curve: Curve, mask: NDArray[np.bool_]) -> NDArray[np.float
     errors = np.array([float(np.square(values - values.mean()).mean()) for values in rest])
     errors[~one.there] = errors[one.there].min()  # what is not there is not spoken against
     least = max(float(errors.min()), _LEAST_NOISE)
-    return np.minimum(one.weight * mask.sum() * (errors - errors.min()) / (2 * _LUMP * least), _MOST_OF_ONE)
+    lumps = one.weight * float(mask.sum()) / _LUMP
+    costs: NDArray[np.float64] = np.minimum(lumps * (errors - errors.min()) / (2 * least), _MOST_OF_ONE)
+    return costs
 
 
 def _path(costs: NDArray[np.float64]) -> NDArray[np.int64]:

@@ -18,7 +18,7 @@ from .alignment import NONE, fit_pictures
 from .evidence import Traits, same_rate
 from .hearing import listen
 from .pair import Proof, ProofState, Stamp
-from .places import Seen, Verdict, judge
+from .places import Seen, Verdict, judge, usual_shift
 from .reading import Half, Readings, likenesses, read_places
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
@@ -57,7 +57,8 @@ def prove(request: ProveRequest, report: Report) -> Proof:
         return Proof("refused", stamp, tuple(wrong), tuple(notes))
     readings = read_places(request.original, request.proxy, request.offset, report=lambda part: report(part * 0.8))
     if not readings.seen:
-        return Proof("refused", stamp, ("no frame of it lies within its original",), tuple(notes), better_offset=_offset(request))
+        reason = "no frame of it lies within its original"
+        return Proof("refused", stamp, (reason,), tuple(notes), better_offset=_offset(request))
     picture = _look(request, readings, stamp)
     report(0.9)
     heard = _heard(request)
@@ -108,7 +109,8 @@ def _data(request: ProveRequest) -> tuple[list[str], list[str]]:
     wrong: list[str] = []
     notes: list[str] = []
     if not same_rate(original, proxy):
-        text = f"runs at {rate_label(proxy.info.frame_rate)} frames a second, its original at {rate_label(original.info.frame_rate)}"
+        rates = rate_label(proxy.info.frame_rate), rate_label(original.info.frame_rate)
+        text = f"runs at {rates[0]} frames a second, its original at {rates[1]}"
         (notes if request.original.info.variable_rate else wrong).append(text)
         return wrong, notes
     left = original.frames - request.offset
@@ -140,13 +142,13 @@ def frames_text(count: int) -> str:
 def _timecode(original: Traits, proxy: Traits, offset: int) -> list[str]:
     if original.start is None or proxy.start is None or proxy.start == original.start + offset:
         return []
-    should = timecode_of(request_info=original, frame=offset)
+    should = timecode_of(original, offset)
     return [f"its timecode starts at {proxy.info.start_timecode}, and should at {should}"]
 
 
-def timecode_of(request_info: Traits, frame: int) -> str:
+def timecode_of(original: Traits, frame: int) -> str:
     """Timecode of a frame of an original; counted from zero where it has none."""
-    info = request_info.info
+    info = original.info
     text = info.start_timecode or ""
     try:
         start = frame_of(text, info.frame_rate) if text else 0
@@ -166,7 +168,8 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
     if _is_another(verdict):
         better = _offset(request)
         if better is not None:
-            reason = f"its picture fits {frames_text(abs(better - request.offset))} {'later' if better > request.offset else 'earlier'} in its original"
+            way = "later" if better > request.offset else "earlier"
+            reason = f"its picture fits {frames_text(abs(better - request.offset))} {way} in its original"
             return replace(plain, state="doubtful", reasons=(reason,), better_offset=better)
         return replace(plain, state="refused", reasons=("shows another picture than its original",))
     if verdict.shifts.any():
@@ -175,7 +178,9 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
         reason = f"its picture moves only partly like its original's (likeness {verdict.moving:.2f})"
         return replace(plain, state="doubtful", reasons=(reason,))
     if verdict.moving <= NONE or min(verdict.sure) < _SURE:
-        what = "nothing in it moves enough" if verdict.moving <= NONE else "too little of it moves, or it is packed too hard"
+        what = "nothing in it moves enough"
+        if verdict.moving > NONE:
+            what = "too little of it moves, or it is packed too hard"
         return replace(plain, state="cannot tell", notes=(f"the picture cannot tell one frame from the next: {what}",))
     return plain
 
@@ -207,7 +212,9 @@ def _shifted(request: ProveRequest, readings: Readings, verdict: Verdict, plain:
         why = f"{abs(shift)} frames were {'left out' if shift > 0 else 'doubled'}"
     later = shifts[at:]
     back = np.flatnonzero(later != shift)
-    until = f" to {timecode_of(Traits.of('', request.original.info), int(verdict.frames[at + back[0]]))}" if len(back) else " on"
+    until = " on"
+    if len(back):
+        until = f" to {timecode_of(Traits.of('', request.original.info), int(verdict.frames[at + back[0]]))}"
     return replace(plain, state="doubtful", reasons=(f"{_ahead(shift)} from {where}{until}; probably {why}",))
 
 
@@ -242,21 +249,23 @@ def _offset(request: ProveRequest) -> int | None:
     if fit is None or fit.moving < _PARTLY or fit.moving - fit.others < 0.05:
         return None
     exact = exact_offset(request.original, request.proxy, fit.offset)
-    return exact if exact is not None and exact != request.offset else None
+    return exact[0] if exact is not None and exact[0] != request.offset else None
 
 
-def exact_offset(original: Half, proxy: Half, offset: int) -> int | None:
-    """The offset to the frame from one that is off by a few, None where the picture cannot tell. Raises MediaError."""
-    for _try in range(3):
-        seen = read_places(original, proxy, offset, 16).seen
+def exact_offset(original: Half, proxy: Half, offset: int) -> tuple[int, bool] | None:
+    """The offset to the frame from one that is off by a few, and whether the picture tells it from its neighbours.
+
+    None where the two have no frame in common. Raises MediaError.
+    """
+    for _try in range(4):
+        seen = read_places(original, proxy, offset, _FINE).seen
         if not seen:
             return None
-        verdict = judge(seen)
-        usual = int(np.median(verdict.shifts))
-        if usual == 0:
-            return offset if min(verdict.sure) >= 0 else None
-        offset += usual
-    return None
+        shift, lead = usual_shift(seen)
+        if shift == 0:
+            return offset, lead >= _SURE
+        offset += shift
+    return offset, False
 
 
 # Sound

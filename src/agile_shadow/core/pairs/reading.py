@@ -137,9 +137,7 @@ def _places(first: _Reader, second: _Reader, info: MediaInfo, offset: int, wante
     return _either(keys, [], first, info, wanted)
 
 
-def _either(
-    frames: list[int], keys: list[int], first: _Reader, info: MediaInfo, wanted: int | None
-) -> list[int]:
+def _either(frames: list[int], keys: list[int], first: _Reader, info: MediaInfo, wanted: int | None) -> list[int]:
     """So many of these frames as are wanted, and the keys."""
     light = info.width * info.height * (frames[-1] - frames[0] + 1) <= _LIGHT
     many = wanted or (_WHOLE if light else _SPARSE)

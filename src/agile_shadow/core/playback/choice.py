@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Literal
 
 from ..errors import ShadowError
-from ..pairs import FileRef
+from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
 
 Kind = Literal["original", "proxy", "missing"]
@@ -70,29 +70,45 @@ class Presence:
             self._missing.clear()
 
 
-def choose(project: Project, clip: Clip, presence: Presence) -> Choice:
-    """The file to show of a clip: the wanted side if it is there, else the other, else none."""
-    proxy = _proxy_choice(project, clip, presence)
+def choose(project: Project, clip: Clip, presence: Presence, seconds: Fraction | None = None) -> Choice:
+    """The file to show of a clip: the wanted side if it is there, else the other, else none.
+
+    ``seconds`` after the clip's first frame: there a proxy must have a frame; None: anywhere.
+    """
+    proxy = _proxy_choice(project, clip, presence, seconds)
     original = _original_choice(project, clip, presence)
     wanted, other = (proxy, original) if project.side_of(clip) == "proxies" else (original, proxy)
     if wanted is not None:
         return wanted
     if other is not None:
-        note = "no proxy" if other.kind == "original" else "original missing"
+        note = "original missing"
+        if other.kind == "original":
+            short = seconds is not None and _proxy_choice(project, clip, presence, None) is not None
+            note = "no proxy of this part" if short else "no proxy"
         return replace(other, note=note)
     shelf = project.shelf(clip.original.file.shelf)
     name = shelf.name if shelf is not None else "unknown"
     return Choice("missing", clip, note=f"Shelf {name} is not there. Connect it, or find the file again.")
 
 
-def _proxy_choice(project: Project, clip: Clip, presence: Presence) -> Choice | None:
+def _proxy_choice(project: Project, clip: Clip, presence: Presence, seconds: Fraction | None) -> Choice | None:
     for proxy in reversed(clip.proxies):
         path = _resolved(project, proxy.file)
         if path is not None and not presence.is_missing(path):
             info = proxy.info
             lead = proxy.offset / info.frame_rate if info.frame_rate else Fraction(0)
+            if seconds is not None and not _covers(proxy, clip, lead, seconds):
+                continue
             return Choice("proxy", clip, path, proxy.file, lead, info.display_width, info.display_height)
     return None
+
+
+def _covers(proxy: Proxy, clip: Clip, lead: Fraction, seconds: Fraction) -> bool:
+    """Whether a proxy has a frame for a moment of its clip. One that ends with its clip does, whatever rates say."""
+    if seconds < lead:
+        return False
+    ends_with_it = proxy.end() >= clip.original.info.frames
+    return ends_with_it or seconds < lead + proxy.info.frames / proxy.info.frame_rate
 
 
 def _original_choice(project: Project, clip: Clip, presence: Presence) -> Choice | None:

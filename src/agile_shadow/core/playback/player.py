@@ -207,7 +207,7 @@ class Player:
         if self._program is None or self._project is None:
             return None
         point = self._program.at(self.position)
-        return self._choice(self._project, point.clip) if point is not None else None
+        return self._choice(self._project, point.clip, point.seconds) if point is not None else None
 
     @property
     def silent_because(self) -> str | None:
@@ -243,13 +243,13 @@ class Player:
         position = round(Fraction(frame) / program.rate * SAMPLE_RATE)
         self._sound_runs = self._sound.start(lambda: ProgramSound(program, self._sound_choice), position)
 
-    def _sound_choice(self, clip: str) -> Choice | None:
+    def _sound_choice(self, point: Point) -> Choice | None:
         project = self._project
-        return self._choice(project, clip) if project is not None else None
+        return self._choice(project, point.clip, point.seconds) if project is not None else None
 
-    def _choice(self, project: Project, clip: str) -> Choice | None:
+    def _choice(self, project: Project, clip: str, seconds: Fraction) -> Choice | None:
         found = project.clip(clip)
-        return choose(project, found, self.presence) if found is not None else None
+        return choose(project, found, self.presence, seconds) if found is not None else None
 
     def _ask(self, ahead: int = 0) -> None:
         if self._program is None or self._project is None:
@@ -369,14 +369,14 @@ class _Lane:
     def _overtaken(self, request: _Asked) -> Callable[[], bool]:
         return lambda: self._closed or not self._player.is_current(request)
 
-    def _deliver_one(self, request: _Asked, frame: int) -> _Reader | None:
-        """Decode and hand over one frame; the reader it came from."""
+    def _deliver_one(self, request: _Asked, frame: int) -> tuple[_Reader, Fraction] | None:
+        """Decode and hand over one frame; the reader it came from, and seconds of the clip before its first frame."""
         point = request.program.at(frame)
         if point is None:
             self._player.deliver(Picture(request.number, frame, -1, None, None), request)
             return None
         while True:
-            choice = self._player._choice(request.project, point.clip)
+            choice = self._player._choice(request.project, point.clip, point.seconds)
             if choice is None or choice.path is None:
                 self._player.deliver(Picture(request.number, frame, -1, choice, None), request)
                 return None
@@ -389,7 +389,7 @@ class _Lane:
                 self._player.presence.tell(choice.path, False)
                 continue
             self._show(request, frame, point, choice, reader)
-            return reader
+            return reader, choice.lead
 
     def _show(self, request: _Asked, frame: int, point: Point, choice: Choice, reader: _Reader) -> None:
         number = reader.index.frame_at(point.seconds - choice.lead)
@@ -425,25 +425,25 @@ class _Lane:
         step *= max(1, abs(request.speed).__floor__() // 2)
         frame = request.frame
         while not overtaken() and 0 <= frame < request.program.length:
-            reader = self._deliver_one(request, frame)
-            frame = self._after(request, frame, step, reader)
+            frame = self._after(request, frame, step, self._deliver_one(request, frame))
 
-    def _after(self, request: _Asked, frame: int, step: int, reader: _Reader | None) -> int:
+    def _after(self, request: _Asked, frame: int, step: int, shown: tuple[_Reader, Fraction] | None) -> int:
         """The next frame to show: the next one in order, or a later one when decoding falls behind the clock."""
         due = self._player.clock_frame(request)
         behind = (due - frame) * (1 if step > 0 else -1)
         if behind <= abs(step):
             return frame + step
-        if reader is None or reader.index.intra or step < 0:
+        if shown is None or shown[0].index.intra or step < 0:
             return due + step
+        reader, lead = shown
         point = request.program.at(due)
         if point is None or behind / request.program.rate < _BEHIND:
             return frame + step
-        wanted = reader.index.frame_at(point.seconds)
+        wanted = reader.index.frame_at(point.seconds - lead)
         key = reader.index.key_before(wanted)
         if key <= reader.position:
             return frame + step
-        seconds = point.seconds - reader.index.seconds(key)
+        seconds = point.seconds - lead - reader.index.seconds(key)
         return max(frame + step, due - (seconds * request.program.rate).__floor__())
 
 

@@ -23,7 +23,7 @@ _OPEN = 3  # files kept open
 class ProgramSound:
     """Reads stereo samples of a program by position; for one thread."""
 
-    def __init__(self, program: Program, choice_for: Callable[[str], Choice | None]) -> None:
+    def __init__(self, program: Program, choice_for: Callable[[Point], Choice | None]) -> None:
         self._program = program
         self._choice_for = choice_for
         self._readers: OrderedDict[Path, SoundReader | None] = OrderedDict()
@@ -45,7 +45,7 @@ class ProgramSound:
         return out
 
     def _piece(self, point: Point, into: Fraction, count: int) -> NDArray[np.float32]:
-        choice = self._choice_for(point.clip)
+        choice = self._choice_for(point)
         reader = self._reader(choice.path) if choice is not None and choice.path is not None else None
         if reader is None or choice is None:
             return np.zeros((count, 2), np.float32)

@@ -342,12 +342,17 @@ def _proxy_from(values: Json) -> Proxy:
     )
 
 
+def _stamp_from(values: Json) -> Stamp:
+    original_size, original_modified, proxy_size, proxy_modified = (int(value) for value in values["files"])
+    return Stamp(original_size, original_modified, proxy_size, proxy_modified, int(values["offset"]))
+
+
 def _proof_from(values: Json) -> Proof:
     if values["state"] not in STATES:
         raise ValueError(f"a proof says {values['state']!r}")
     return Proof(
         state=values["state"],
-        stamp=Stamp(*(int(value) for value in values["files"]), int(values["offset"])),
+        stamp=_stamp_from(values),
         reasons=tuple(str(reason) for reason in values["reasons"]),
         notes=tuple(str(note) for note in values["notes"]),
         likeness=float(values["likeness"]),

@@ -1,11 +1,11 @@
-"""A set of drawn originals and of proxies as they come from elsewhere: renamed, trimmed, graded, packed hard, strangers.
+"""Drawn originals, and proxies as they come from elsewhere: renamed, trimmed, graded, packed hard, and strangers.
 
 Made from a seed; what belongs together is known. Small pictures, so that hundreds are drawn in a minute.
 """
 
 from __future__ import annotations
 
-import itertools
+from collections.abc import Iterable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
@@ -153,22 +153,16 @@ def _with_wrong_names(rng: np.random.Generator, originals: list[Drawn], proxies:
 # Pictures
 
 
-def _blurred(noise: NDArray[np.float32], times: int) -> NDArray[np.float32]:
-    for _ in range(times):
-        noise = (noise + np.roll(noise, 1, 0) + np.roll(noise, 1, 1) + np.roll(noise, (1, 1), (0, 1))) / 4
-    return noise
-
-
 def _background(scene: int, width: int, height: int) -> Pixels:
     rng = np.random.default_rng(scene)
-    plane = np.zeros((height, width, 3), np.float32)
+    plane = np.zeros((height, width, 3))
     top, bottom = rng.integers(40, 220, 3), rng.integers(20, 160, 3)
     plane += np.linspace(0, 1, height, dtype=np.float32)[:, None, None] * (bottom - top) + top
     for cells, strength in ((6, 60), (14, 40), (40, 22)):
         coarse = rng.normal(0, 1, (cells, cells * 2, 3)).astype(np.float32)
         image = [Image.fromarray(coarse[..., c]).resize((width, height), Image.Resampling.BICUBIC) for c in range(3)]
         plane += np.stack([np.asarray(one) for one in image], axis=2) * strength * rng.uniform(0.4, 1)
-    return np.clip(plane, 0, 255).astype(np.uint8)
+    return np.asarray(np.clip(plane, 0, 255), np.uint8)
 
 
 class Scene:
@@ -198,7 +192,7 @@ class Scene:
         rng = np.random.default_rng((self.clip.take, number))
         dx, dy = rng.integers(0, 32, 2)
         noisy = picture.astype(np.int16) + self._noise[dy : dy + self._height, dx : dx + self._width]
-        return np.clip(noisy, 0, 255).astype(np.uint8)
+        return np.asarray(np.clip(noisy, 0, 255), np.uint8)
 
     def _camera(self, number: int, seconds: float) -> tuple[int, int]:
         x = y = 0.0
@@ -227,11 +221,11 @@ def graded(picture: Pixels, look: int) -> Pixels:
     curves = [255 * (0.03 + 0.94 * levels**gamma) for gamma in gammas]
     if look == 3:
         curves = [255 / (1 + np.exp(-6 * (levels - 0.5)))] * 3
-    mixed = np.stack([curve[picture[..., c]] for c, curve in enumerate(curves)], axis=2)
+    mixed: NDArray[np.float64] = np.stack([curve[picture[..., c]] for c, curve in enumerate(curves)], axis=2)
     if look >= 2:
         grey = mixed.mean(axis=2, keepdims=True)
         mixed = grey + (mixed - grey) * 0.6
-    return np.clip(mixed, 0, 255).astype(np.uint8)
+    return np.asarray(np.clip(mixed, 0, 255), np.uint8)
 
 
 def _burnt(picture: Pixels, text: str) -> Pixels:
@@ -315,7 +309,7 @@ def _shrunk(picture: Pixels, width: int, height: int, proxy: Derived, clip: Draw
 
 def _write(
     path: Path,
-    frames: itertools.chain[Pixels] | object,
+    frames: Iterable[Pixels],
     size: tuple[int, int],
     rate: Fraction,
     timecode: str,
@@ -334,8 +328,10 @@ def _write(
             stream.metadata["timecode"] = timecode
         if reel:
             stream.metadata["reel_name"] = reel
-        tone = out.add_stream("pcm_s16le" if pcm else "aac", rate=_SOUND_RATE, layout="stereo") if sound is not None else None
-        for number, pixels in enumerate(frames):  # type: ignore[arg-type, var-annotated]
+        tone = None
+        if sound is not None:
+            tone = out.add_stream("pcm_s16le" if pcm else "aac", rate=_SOUND_RATE, layout="stereo")
+        for number, pixels in enumerate(frames):
             frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="rgb24")
             frame.pts, frame.time_base = number, 1 / rate
             out.mux(stream.encode(frame))
