@@ -19,9 +19,9 @@ from agile_shadow.core.jobs import JobStore, WorkerPool
 from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.pairing.search import Search
 from agile_shadow.core.pairs.evidence import Traits
+from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.matching import Matching
 from agile_shadow.core.pairs.proof import ProveRequest, prove
-from agile_shadow.core.pairs.reading import Half
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.stand_ins.elsewhere import (

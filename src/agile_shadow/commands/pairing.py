@@ -152,9 +152,9 @@ def prove(
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
     from ..core.pairing.proving import due, holds
+    from ..core.pairs.half import Half
     from ..core.pairs.proof import ProveRequest
     from ..core.pairs.proof import prove as prove_pair
-    from ..core.pairs.reading import Half
 
     with told():
         _loaded(project)

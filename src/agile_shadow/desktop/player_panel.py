@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPolygonF
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from ..core.playback import ClipProgram, MeterReading, Player, Program, SoundOutput
 from ..core.project import Clip, Project
@@ -95,7 +95,9 @@ class PlayerPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(self.viewer, 1)
+        self.pictures = QStackedWidget()  # other ways of looking may stand in the viewer's place
+        self.pictures.addWidget(self.viewer)
+        layout.addWidget(self.pictures, 1)
         self.scrub = ScrubBar()
         self.scrub.scrubbed.connect(self.seek)
         layout.addWidget(self.scrub)

@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 
 from ..core.errors import ShadowError, sentence
 from ..core.playback import SoundOutput
+from ..core.presets import Preset
 from ..core.project import Clip, Project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
 from ..core.time import clock_text
@@ -52,6 +53,10 @@ from .work import Work
 _PLAYING = {
     "play", "backward", "stop", "forward", "back_1", "on_1", "back_10", "on_10", "first", "last", "mark_in", "mark_out",
     "unmark",
+}  # fmt: skip
+
+_PAIRS = {
+    "look", "closer", "wider", "all", "divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down",
 }  # fmt: skip
 
 _SLOW = 6_000_000  # bytes a second
@@ -79,6 +84,8 @@ class MainWindow(QMainWindow):
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
             self.measuring.start()
+            self.work.pairs.by_itself = True
+            self.work.pairs.prove_by_itself()
         if start_sound:
             threading.Thread(target=self._find_sound, name="sound device", daemon=True).start()
 
@@ -91,7 +98,7 @@ class MainWindow(QMainWindow):
         self.rail = Rail()
         self.presets = PresetsPlace(self.work, self.measuring)
         self.ingest = IngestPlace(self.work, folders)
-        self.pairs = PairsPlace(self.work, self.sound, self.measuring)
+        self.pairs = PairsPlace(self.work, self.sound, self.measuring, self._proxy_presets)
         self.timeline = TimelinePlace(self.work, self.sound)
         self.export = ExportPlace(self.work, folders.exports)
         self.storage = StoragePlace(self.work)
@@ -192,6 +199,11 @@ class MainWindow(QMainWindow):
         self._notice_timer.setInterval(12_000)
         self._notice_timer.timeout.connect(self.notice.hide)
 
+    def _proxy_presets(self) -> list[Preset]:
+        """Presets that make proxies, for making them at any time."""
+        known = (self.presets.library.named(name) for name in self.presets.library.names)
+        return [preset for preset in known if preset is not None and preset.proxies is not None]
+
     def _find_shelves(self) -> None:
         """Shelves that moved while the project was closed are found again by themselves."""
         project = self.work.session.project
@@ -283,6 +295,7 @@ class MainWindow(QMainWindow):
             parts.append(f"export {export.fraction:.0%}{left}")
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
+        parts.extend(self.work.pairs.texts())
         person = self.work.waits_for_a_person
         if person and progress is not None and not progress.waits:
             parts.append(f"waits for {person}")
@@ -343,6 +356,8 @@ class MainWindow(QMainWindow):
             panel = self.panel()
             if panel is not None:
                 panel.command(identity)
+        elif self.stack.currentWidget() is self.pairs and identity in _PAIRS:
+            self.pairs.command(identity)
         elif self.stack.currentWidget() is self.timeline or identity in ("undo", "redo"):
             self.timeline.command(identity)
 
@@ -488,7 +503,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.ingest.close_place()
-        self.pairs.panel.close_player()
+        self.pairs.close_place()
         self.timeline.panel.close_player()
         self.measuring.close()
         try:

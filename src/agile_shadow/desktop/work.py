@@ -23,6 +23,7 @@ from ..core.project import ProjectLock, ProjectSession
 from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
 from ..core.stand_ins.card import draw_damaged, draw_small_things
 from ..core.time import clock_text
+from .pair_work import PairWork
 
 log = logging.getLogger(__name__)
 _POLL = 200  # milliseconds
@@ -78,6 +79,8 @@ class Work(QObject):
         self._threads: list[threading.Thread] = []
         self._from_elsewhere.connect(lambda call: call())
         self._connect(session)
+        self.pairs = PairWork(self)
+        self.pairs.changed.connect(self.jobs_changed)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL)
         self._timer.timeout.connect(self._poll)
@@ -125,6 +128,7 @@ class Work(QObject):
 
     def _poll(self) -> None:
         self.desk.give_way(self.is_playing())
+        self.pairs.mind()
         self.awake.keep(any(run.request.preset.when.keep_awake for run in self.desk.runs))
         if not self.busy:
             self._timer.stop()
@@ -143,7 +147,13 @@ class Work(QObject):
     @property
     def busy(self) -> bool:
         """Whether anything runs."""
-        return bool(self.desk.runs) or (self.export is not None and self.export.active) or self.drawing is not None
+        exporting = self.export is not None and self.export.active
+        return bool(self.desk.runs) or exporting or self.drawing is not None or self.pairs.busy
+
+    def wake(self) -> None:
+        """Something began: keep an eye on it."""
+        self._timer.start()
+        self.jobs_changed.emit()
 
     def proxies_now(self) -> None:
         """Let the running ingests make their proxies now, whatever they wait for."""
@@ -178,6 +188,7 @@ class Work(QObject):
         if end.problem:
             self.problem.emit(end.problem)
         self.ingest_ended.emit()
+        self.pairs.prove_by_itself()
         self.jobs_changed.emit()
 
     def ingest_progress(self) -> Progress | None:
@@ -290,6 +301,7 @@ class Work(QObject):
             except (ShadowError, KeyError) as error:
                 self.store.end(job.id, "failed")
                 self.problem.emit(f"An unfinished job cannot go on: {error}")
+        self.pairs.resume()
         if self.busy:
             self._timer.start()
 
@@ -314,6 +326,7 @@ class Work(QObject):
             lines.append(self.drawing.line())
         if self.export is not None:
             lines.append(self.export.line())
+        lines.extend(self.pairs.lines())
         for run in self.desk.runs:
             lines.extend(_piece_line(piece) for piece in sorted(run.board.pieces(), key=_order))
         return lines
@@ -333,6 +346,7 @@ class Work(QObject):
             if timer is not None:
                 timer.stop()
         self.desk.close()
+        self.pairs.close()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)

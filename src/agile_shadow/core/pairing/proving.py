@@ -178,8 +178,8 @@ class Prover:
             self.changed.emit()
 
     def _prove(self, one: Due) -> None:
+        from ..pairs.half import Half
         from ..pairs.proof import ProveRequest, prove  # loads numerical libraries: not before they are needed
-        from ..pairs.reading import Half
 
         if self._pool is None:
             self._pool = WorkerPool(1, stalled_after=120)

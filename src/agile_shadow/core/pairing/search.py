@@ -19,9 +19,9 @@ from ..media.sequence import status
 from ..pairs import FileRef
 from ..pairs.alignment import standing_table
 from ..pairs.evidence import Finding, Traits, same_rate
+from ..pairs.half import Half
 from ..pairs.matching import Candidate, Looks, Match, Matching, Verdict
 from ..pairs.names import Addition
-from ..pairs.reading import Half
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .prints import Prints

@@ -11,9 +11,9 @@ from ..media import MediaInfo, probe
 from ..media.fingerprint import Fingerprint, dense_grids, fingerprint
 from ..pairs.alignment import NONE, fit_pictures, fit_sound
 from ..pairs.evidence import MOVES_ALIKE
+from ..pairs.half import Half
 from ..pairs.matching import Looks
 from ..pairs.proof import exact_offset
-from ..pairs.reading import Half
 
 _LONGEST = 20_000  # frames of a file that are laid over originals
 

@@ -16,12 +16,14 @@ from ..media.sequence import status
 from ..time import frame_of, is_drop_frame, rate_label, timecode_at
 from .alignment import NONE, fit_pictures
 from .evidence import Traits, same_rate
+from .half import Half
 from .hearing import listen
 from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
-from .reading import Half, Readings, likenesses, read_places
+from .reading import Readings, likenesses, read_places
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
+_CLEAR, _CLEAR_IN_GRAIN = 20.0, 60.0  # the same, that there is a shift at all
 _ANOTHER, _PARTLY = 0.5, 0.75  # correlation of what moves
 _OTHER_SET = 0.55  # correlation of what stands
 _SHAPE_ROOM = 0.03
@@ -172,12 +174,13 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
             reason = f"its picture fits {frames_text(abs(better - request.offset))} {way} in its original"
             return replace(plain, state="doubtful", reasons=(reason,), better_offset=better)
         return replace(plain, state="refused", reasons=("shows another picture than its original",))
-    if verdict.shifts.any():
+    if _is_shifted(verdict):
         return _shifted(request, readings, verdict, plain)
-    if NONE < verdict.moving < _PARTLY:
+    told = min(verdict.sure) >= _SURE and not verdict.shifts.any()
+    if NONE < verdict.moving < _PARTLY and not told:
         reason = f"its picture moves only partly like its original's (likeness {verdict.moving:.2f})"
         return replace(plain, state="doubtful", reasons=(reason,))
-    if verdict.moving <= NONE or min(verdict.sure) < _SURE:
+    if verdict.moving <= NONE or not told:
         what = "nothing in it moves enough"
         if verdict.moving > NONE:
             what = "too little of it moves, or it is packed too hard"
@@ -188,6 +191,11 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
 def _thinned(curve: tuple[tuple[int, float], ...], most: int = 24) -> tuple[tuple[int, float], ...]:
     step = -(-len(curve) // most) or 1
     return curve[::step]
+
+
+def _is_shifted(verdict: Verdict) -> bool:
+    """Whether frames are not where they should be, clearly: where nothing but grain moves, more clearly still."""
+    return bool(verdict.shifts.any()) and verdict.against >= (_CLEAR if verdict.moving > NONE else _CLEAR_IN_GRAIN)
 
 
 def _is_another(verdict: Verdict) -> bool:

@@ -4,34 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 from av.video.frame import VideoFrame
 from av.video.reformatter import VideoReformatter
 
-from ..media import FrameReader, MediaInfo, ProgressiveReader, open_reader
+from ..media import MediaInfo
 from ..media.likeness import ssim, upright_luma
+from .half import Half, Reader
 from .places import REACH, WORKING, Luma, Seen, tone_curve
 
-_Reader = FrameReader | ProgressiveReader
 _LIGHT = 400e6  # pixels of an original that are decoded as a whole
 _WHOLE = 48  # places of an original that is light
 _SPARSE = 12  # places of another
 _FEW = 5  # key frames of a proxy that are enough places
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
-
-
-@dataclass(frozen=True)
-class Half:
-    """One file of a pair: where it lies and what it is."""
-
-    path: Path
-    info: MediaInfo
-
-    def open(self) -> _Reader:
-        """A reader of its upright progressive frames. Raises MediaError."""
-        return open_reader(self.path, self.info.interlaced, self.info.sequence_rate)
 
 
 @dataclass(frozen=True)
@@ -77,7 +64,7 @@ class _opened:
     def __init__(self, half: Half) -> None:
         self._half = half
 
-    def __enter__(self) -> _Reader:
+    def __enter__(self) -> Reader:
         self._reader = self._half.open()
         return self._reader
 
@@ -97,7 +84,7 @@ def _luma(frame: VideoFrame, size: tuple[int, int], reformatter: VideoReformatte
     return upright_luma(frame, *size, reformatter).astype(np.float32)
 
 
-def _counterpart(first: _Reader, second: _Reader, frame: int, offset: int) -> int:
+def _counterpart(first: Reader, second: Reader, frame: int, offset: int) -> int:
     """Number of the proxy's frame that should show the original's ``frame``."""
     if first.index.constant_rate() is None and len(first.index) != len(second.index):
         start = first.index.seconds(max(0, offset))
@@ -108,7 +95,7 @@ def _counterpart(first: _Reader, second: _Reader, frame: int, offset: int) -> in
 class _Window:
     """The original's frames around a place, kept as long as the next place needs them."""
 
-    def __init__(self, reader: _Reader, size: tuple[int, int]) -> None:
+    def __init__(self, reader: Reader, size: tuple[int, int]) -> None:
         self._reader = reader
         self._size = size
         self._kept: dict[int, Luma] = {}
@@ -125,7 +112,7 @@ class _Window:
         return np.stack([self._kept[min(max(number, 0), count - 1)] for number in numbers]), there
 
 
-def _places(first: _Reader, second: _Reader, info: MediaInfo, offset: int, wanted: int | None) -> list[int]:
+def _places(first: Reader, second: Reader, info: MediaInfo, offset: int, wanted: int | None) -> list[int]:
     """Frames of the original, spread over what both have: where the proxy is not packed by differences, whose pictures
     lag behind when packed hard, and where the original is cheap to decode."""
     low, high = max(0, offset), min(len(first.index), offset + len(second.index))
@@ -137,7 +124,7 @@ def _places(first: _Reader, second: _Reader, info: MediaInfo, offset: int, wante
     return _either(keys, [], first, info, wanted)
 
 
-def _either(frames: list[int], keys: list[int], first: _Reader, info: MediaInfo, wanted: int | None) -> list[int]:
+def _either(frames: list[int], keys: list[int], first: Reader, info: MediaInfo, wanted: int | None) -> list[int]:
     """So many of these frames as are wanted, and the keys."""
     light = info.width * info.height * (frames[-1] - frames[0] + 1) <= _LIGHT
     many = wanted or (_WHOLE if light else _SPARSE)
@@ -149,7 +136,7 @@ def _either(frames: list[int], keys: list[int], first: _Reader, info: MediaInfo,
     return sorted({*found, *(keys if light else ())})
 
 
-def _effort(reader: _Reader, frame: int) -> int:
+def _effort(reader: Reader, frame: int) -> int:
     """Frames to decode for what is looked at around one."""
     return frame + REACH - reader.index.key_before(max(0, frame - REACH))
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+import time
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -42,7 +44,7 @@ class Presence:
     """What is known of files being there. Asking never touches a drive; whoever opens files tells."""
 
     def __init__(self) -> None:
-        self._missing: set[Path] = set()
+        self._missing: dict[Path, float] = {}  # since when, in seconds since 1970
         self._lock = threading.Lock()
         self.version = 0  # counts the changes
 
@@ -51,12 +53,28 @@ class Presence:
         with self._lock:
             if present == (path in self._missing):
                 self.version += 1
-            (self._missing.discard if present else self._missing.add)(path)
+            if present:
+                self._missing.pop(path, None)
+            else:
+                self._missing.setdefault(path, time.time())
 
     def is_missing(self, path: Path) -> bool:
         """True when the file was found missing and not found again since."""
         with self._lock:
             return path in self._missing
+
+    def missing_since(self, path: Path | None) -> str:
+        """Day and time when a missing file was first missed, "" for one that is not known to be missing."""
+        with self._lock:
+            since = self._missing.get(path) if path is not None else None
+        return time.strftime("%Y-%m-%d %H:%M", time.localtime(since)) if since is not None else ""
+
+    def only_missing(self, paths: Iterable[Path]) -> None:
+        """Somebody looked at everything: these are missing and no others."""
+        now = set(paths)
+        with self._lock:
+            self.version += now != set(self._missing)
+            self._missing = {path: self._missing.get(path, time.time()) for path in now}
 
     @property
     def any_missing(self) -> bool:

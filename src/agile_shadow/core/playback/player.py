@@ -78,6 +78,7 @@ class Player:
         self._project: Project | None = None
         self._view = (640, 360)
         self._position = 0
+        self._looked_at = True
         self._speed = Fraction(0)
         self._clock_start = 0.0
         self._clock_frame = Fraction(0)
@@ -109,6 +110,16 @@ class Player:
             return
         self._position = self._within(frame)
         self._ask(ahead=1 if playing else 0)  # a running sound asks for its file block by block anyway
+
+    def look(self, yes: bool) -> None:
+        """Whether anybody looks at its pictures: without, positions are kept and nothing is decoded."""
+        if yes == self._looked_at:
+            return
+        self._looked_at = yes
+        if yes:
+            self._ask()
+        else:
+            self.release()
 
     def set_view(self, width: int, height: int) -> None:
         """Pixels there are for the picture."""
@@ -252,7 +263,7 @@ class Player:
         return choose(project, found, self.presence, seconds) if found is not None else None
 
     def _ask(self, ahead: int = 0) -> None:
-        if self._program is None or self._project is None:
+        if self._program is None or self._project is None or not self._looked_at:
             with self._lock:
                 self._ready.clear()
             return

@@ -1,0 +1,181 @@
+"""The ledger: a table of two halves and a spine, with a poster and two lines in each row."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+
+from PySide6.QtCore import QItemSelectionModel, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+
+from ... import theme
+from ...marks import paint_block
+from ...tables import Index, RowsModel, rows_table
+from .rows import COLUMNS, ORIGINAL, PROXY, STATE, Group, Pair
+
+POSTER = QSize(60, 34)
+_ROW = 40  # pixels
+_KEPT = 600  # posters held as pixmaps
+
+
+class LedgerModel(RowsModel):
+    """Rows of pairs and groups. ``wants_poster`` is asked for clips whose poster is not there yet."""
+
+    def __init__(self) -> None:
+        super().__init__(COLUMNS)
+        self._posters: OrderedDict[str, QPixmap] = OrderedDict()
+        self.wants_poster: Callable[[Pair], None] = lambda pair: None
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        if isinstance(self.rows[index.row()], Group):
+            return Qt.ItemFlag.ItemIsEnabled
+        return super().flags(index)
+
+    def poster(self, pair: Pair) -> QPixmap | None:
+        """The small picture of a clip, None while it is not there."""
+        found = self._posters.get(pair.clip.id)
+        if found is None:
+            self.wants_poster(pair)
+        return found
+
+    def keep_poster(self, clip: str, data: bytes | None) -> None:
+        """A poster came (JPEG), or there is none."""
+        self._posters[clip] = _framed(data)
+        while len(self._posters) > _KEPT:
+            self._posters.popitem(last=False)
+        for number, row in enumerate(self.rows):
+            if isinstance(row, Pair) and row.clip.id == clip:
+                self.dataChanged.emit(self.index(number, 0), self.index(number, 0))
+                return
+
+
+def _framed(data: bytes | None) -> QPixmap:
+    out = QPixmap(POSTER)
+    out.fill(theme.colour("surround"))
+    picture = QPixmap()
+    if data and picture.loadFromData(data):
+        small = picture.scaled(POSTER, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        painter = QPainter(out)
+        painter.drawPixmap((POSTER.width() - small.width()) // 2, (POSTER.height() - small.height()) // 2, small)
+        painter.end()
+    return out
+
+
+class RowDelegate(QStyledItemDelegate):
+    """Draws the cells: poster, mark and two lines in the halves, the state and its reason on the spine."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        model, row = index.model(), None
+        assert isinstance(model, LedgerModel)
+        row = model.rows[index.row()]
+        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        painter.save()
+        painter.fillRect(rect, theme.colour("raised" if chosen else "panel"))
+        if isinstance(row, Group):
+            self._paint_group(painter, rect, row, index.column())
+        else:
+            if index.column() == STATE:
+                painter.fillRect(rect, theme.colour("ground") if not chosen else theme.colour("raised"))
+            self._paint_cell(painter, rect, model, row, index.column())
+        painter.restore()
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(80, _ROW)
+
+    @staticmethod
+    def _paint_group(painter: QPainter, rect: QRectF, row: Group, column: int) -> None:
+        painter.fillRect(rect, theme.colour("ground"))
+        if column == ORIGINAL:
+            painter.setClipping(False)
+            painter.setPen(theme.colour("quiet"))
+            painter.setFont(theme.sans(10, True))
+            painter.drawText(rect.adjusted(8, 0, 600, 0), Qt.AlignmentFlag.AlignVCenter, row.title)
+
+    def _paint_cell(self, painter: QPainter, rect: QRectF, model: LedgerModel, pair: Pair, column: int) -> None:
+        if column == ORIGINAL:
+            poster = model.poster(pair)
+            place = QRectF(rect.x() + 3, rect.y() + 3, POSTER.width(), POSTER.height())
+            painter.fillRect(place, theme.colour("surround"))
+            if poster is not None:
+                painter.drawPixmap(place.toRect(), poster)
+            inner = rect.adjusted(POSTER.width() + 10, 0, -4, 0)
+            self._two_lines(painter, inner, COLUMNS[column].text(pair), pair.original_shelf, COLUMNS[column].mark(pair))
+        elif column == PROXY:
+            under = pair.proxy_shelf
+            if pair.proxy is not None and pair.proxy.offset:
+                under = f"{under}, from frame {pair.proxy.offset}"
+            text, mark = COLUMNS[column].text(pair), COLUMNS[column].mark(pair)
+            self._two_lines(painter, rect.adjusted(8, 0, -4, 0), text, under, mark)
+        elif column == STATE:
+            grave = pair.kind in ("doubtful", "refused", "original missing", "proxy missing")
+            self._two_lines(painter, rect.adjusted(8, 0, -6, 0), pair.state, pair.why, None, grave)
+        else:
+            painter.setPen(theme.colour("text"))
+            painter.setFont(theme.sans(10))
+            side = Qt.AlignmentFlag.AlignRight if COLUMNS[column].right else Qt.AlignmentFlag.AlignLeft
+            text = painter.fontMetrics().elidedText(
+                COLUMNS[column].text(pair), Qt.TextElideMode.ElideRight, int(rect.width()) - 12
+            )
+            painter.drawText(rect.adjusted(6, 0, -6, 0), side | Qt.AlignmentFlag.AlignVCenter, text)
+
+    @staticmethod
+    def _two_lines(
+        painter: QPainter, rect: QRectF, first: str, second: str, mark: str | None, grave: bool = False
+    ) -> None:
+        left = rect.x()
+        middle = rect.center().y()
+        if mark is not None:
+            paint_block(painter, QRectF(left, (middle - 8 if second else middle) - 5, 14, 11), mark)
+            left += 20
+        width = int(rect.right() - left)
+        painter.setFont(theme.sans(10))
+        painter.setPen(theme.colour("warn" if grave else "text"))
+        text = painter.fontMetrics().elidedText(first, Qt.TextElideMode.ElideMiddle, width)
+        painter.drawText(QPointF(left, middle - 3 if second else middle + 5), text)
+        if second:
+            painter.setFont(theme.sans(8))
+            painter.setPen(theme.colour("quiet"))
+            text = painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, int(rect.right() - rect.x()))
+            painter.drawText(QPointF(rect.x() if mark is None else left, middle + 13), text)
+
+
+def ledger_table(model: LedgerModel) -> QTableView:
+    """The view: several rows can be chosen, a click on a heading orders them."""
+    table = rows_table(model, STATE, "Pairs")
+    table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
+    table.verticalHeader().setDefaultSectionSize(_ROW)
+    table.setItemDelegate(RowDelegate(table))
+    header = table.horizontalHeader()
+    header.setSectionsClickable(True)
+    header.setSortIndicatorShown(True)
+    header.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+    header.setSortIndicatorClearable(True)
+    return table
+
+
+def chosen_pairs(table: QTableView) -> list[Pair]:
+    """The chosen rows, in their order."""
+    model = table.model()
+    assert isinstance(model, LedgerModel)
+    numbers = sorted(index.row() for index in table.selectionModel().selectedRows())
+    rows = [model.rows[number] for number in numbers if number < len(model.rows)]
+    return [row for row in rows if isinstance(row, Pair)]
+
+
+def choose_clips(table: QTableView, clips: set[str]) -> None:
+    """Choose the rows of some clips; what is not shown is not chosen."""
+    model = table.model()
+    assert isinstance(model, LedgerModel)
+    selection = table.selectionModel()
+    flag = QItemSelectionModel.SelectionFlag
+    selection.clearSelection()
+    first = True
+    for number, row in enumerate(model.rows):
+        if isinstance(row, Pair) and row.clip.id in clips:
+            index = model.index(number, 0)
+            if first:
+                selection.setCurrentIndex(index, flag.NoUpdate)
+                first = False
+            selection.select(index, flag.Select | flag.Rows)

@@ -1,0 +1,614 @@
+"""Pairs: the ledger of originals and their proxies, the chosen pair's pictures and proof, and finding what belongs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QItemSelection, Qt, QTimer, QUrl, Signal
+from PySide6.QtGui import QAction, QDesktopServices
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ....core.errors import ShadowError, sentence
+from ....core.estimates import headroom_under, key_of
+from ....core.pairing.making import make_request
+from ....core.pairing.removing import remove_files, without
+from ....core.pairing.taking import accepted, unpair, with_offset, without_proof
+from ....core.pairs import Proxy
+from ....core.pairs.half import Half
+from ....core.playback import Presence, SoundOutput
+from ....core.presets import Preset
+from ....core.project import Clip, Project
+from ... import words
+from ...actions import keys_of
+from ...measuring import Measuring
+from ...player_panel import PlayerPanel
+from ...work import Work
+from ..presets.outlook import need_words
+from .comparing import ZOOMS, CompareView, Pairing
+from .finding import Finding
+from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
+from .offers import OfferRow, OffersView
+from .posters import Posters
+from .proof_panel import ProofPanel
+from .rows import CHOICES, GROUPINGS, Pair, arranged, pair_of
+
+_WAYS = (("play", "Play"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
+_SEARCH_WAITS = 120  # milliseconds after the last letter
+
+
+class PairsPlace(QWidget):
+    """The place. ``chosen`` tells the chosen clip."""
+
+    chosen = Signal()
+
+    def __init__(
+        self, work: Work, sound: SoundOutput, measuring: Measuring, presets: Callable[[], list[Preset]]
+    ) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self._work = work
+        self._measuring = measuring
+        self._presets = presets
+        self._known: dict[str, Pair] = {}
+        self._stamp: object = None
+        self._headroom_version = 0
+        self._looked = 0.0
+        self.order: tuple[int | None, bool] = (None, False)
+        self.panel = PlayerPanel(sound)
+        self.compare = CompareView()
+        self.proof = ProofPanel()
+        self.model = LedgerModel()
+        self.posters = Posters(work, self.model.keep_poster)
+        self.model.wants_poster = self._want_poster
+        self.finding = Finding(work, self)
+        self._build()
+        self._connect()
+        self.panel.show_nothing("Choose a pair to see it. Q flips between original and proxy.")
+
+    # Building
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 10)
+        layout.setSpacing(6)
+        layout.addLayout(self._build_tools())
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.table = ledger_table(self.model)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.offers = OffersView()
+        self.upper = QStackedWidget()
+        self.upper.addWidget(self.table)
+        self.upper.addWidget(self.offers)
+        self.splitter.addWidget(self.upper)
+        lower = QWidget()
+        rows = QVBoxLayout(lower)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(6)
+        rows.addLayout(self._build_ways())
+        row = QHBoxLayout()
+        row.setSpacing(10)
+        self.panel.pictures.addWidget(self.compare)
+        row.addWidget(self.panel, 1)
+        row.addWidget(self.proof)
+        rows.addLayout(row, 1)
+        self.splitter.addWidget(lower)
+        self.splitter.setSizes([286, 390])
+        self.splitter.setStretchFactor(1, 1)
+        layout.addWidget(self.splitter, 1)
+        self.need = QLabel("")
+        self.need.setObjectName("quiet")
+        layout.addWidget(self.need)
+
+    def _build_tools(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search names, codecs, states")
+        self.search.setFixedWidth(228)
+        self.search.setAccessibleName("Search pairs")
+        self.choice = QComboBox()
+        self.choice.setAccessibleName("Which pairs")
+        self.choice.addItems([title for title, _rule in CHOICES])
+        self.grouping = QComboBox()
+        self.grouping.setAccessibleName("Grouped by")
+        self.grouping.addItems([title for title, _rule in GROUPINGS])
+        self.find = QPushButton("Find files…")
+        self.find.setToolTip(
+            "Look through a folder for proxies of these clips, or for originals of clips cut on proxies"
+        )
+        self.find_files = QPushButton("Missing…")
+        self.find_files.setToolTip("Look through a folder for files that are not where they were")
+        self.doing = QToolButton()
+        self.doing.setText("With the chosen")
+        self.doing.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.doing.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.menu = QMenu(self)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.doing.setMenu(self.menu)
+        for widget in (self.search, self.choice, self.grouping):
+            row.addWidget(widget)
+        row.addStretch(1)
+        for widget in (self.doing, self.find, self.find_files):
+            row.addWidget(widget)
+        return row
+
+    def _build_ways(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        self.ways = QButtonGroup(self)
+        self.way_buttons: dict[str, QToolButton] = {}
+        for way, text in _WAYS:
+            button = QToolButton()
+            button.setText(text)
+            button.setCheckable(True)
+            button.setObjectName("way")
+            button.setToolTip(f"Key: {keys_of('look')} for the next way of looking")
+            self.ways.addButton(button)
+            self.way_buttons[way] = button
+            button.clicked.connect(lambda _checked=False, way=way: self.look(way))
+            row.addWidget(button)
+        self.way_buttons["play"].setChecked(True)
+        self.zoom = QComboBox()
+        self.zoom.setAccessibleName("Zoom")
+        for zoom in ZOOMS:
+            self.zoom.addItem(f"{zoom} %" if zoom else "whole picture", zoom)
+        self.zoom.setEnabled(False)
+        row.addWidget(self.zoom)
+        row.addStretch(1)
+        self.sums = QLabel("")
+        self.sums.setObjectName("quiet")
+        row.addWidget(self.sums)
+        return row
+
+    def _connect(self) -> None:
+        self._search_timer = QTimer(self)
+        self._search_timer.setSingleShot(True)
+        self._search_timer.setInterval(_SEARCH_WAITS)
+        self._search_timer.timeout.connect(self.refresh)
+        self.search.textChanged.connect(lambda _text: self._search_timer.start())
+        self.choice.currentIndexChanged.connect(lambda _number: self.refresh())
+        self.grouping.currentIndexChanged.connect(lambda _number: self.refresh())
+        self.table.selectionModel().selectionChanged.connect(self._selected)
+        self.table.horizontalHeader().sortIndicatorChanged.connect(self._order)
+        self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.viewport().mapToGlobal(at)))
+        self.find.clicked.connect(self._find)
+        self.find_files.clicked.connect(self._find_missing)
+        self.zoom.currentIndexChanged.connect(lambda _number: self.compare.set_zoom(self.zoom.currentData()))
+        self.panel.moved.connect(self._moved)
+        self.proof.seek.connect(self.panel.seek)
+        self.proof.step.connect(self._step)
+        self.offers.done.connect(self.finding.put_away)
+        self.offers.taken.connect(self.finding.take)
+        self.offers.ticked.connect(self.finding.tick)
+        self.offers.chosen.connect(self._offer_chosen)
+        self.offers.stopped.connect(self._work.pairs.stop_looking)
+        self._work.pairs.changed.connect(self.finding.show_progress)
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show the document."""
+        project = self._work.session.project
+        pairs = self._pairs(project, self.panel.player.presence)
+        kept = {pair.clip.id for pair in chosen_pairs(self.table)}
+        rows = arranged(
+            pairs, self.search.text(), self.choice.currentIndex(), self.grouping.currentIndex(), *self.order
+        )
+        same = [id(row) for row in rows] == [id(row) for row in self.model.rows]
+        if not same:
+            before = [row.clip.id if isinstance(row, Pair) else row for row in self.model.rows]
+            after = [row.clip.id if isinstance(row, Pair) else row for row in rows]
+            self.table.selectionModel().blockSignals(before != after)
+            self.model.set_rows(rows)
+            self.table.clearSpans()
+            if before != after and kept:
+                choose_clips(self.table, kept)
+            self.table.selectionModel().blockSignals(False)
+            self.table.viewport().update()
+        self._show_sums(project, rows)
+        if self.panel.loaded:
+            self.panel.update_project(project)
+        self._show_proof()
+
+    def _pairs(self, project: Project, presence: Presence) -> list[Pair]:
+        """All rows; those of clips that did not change are kept from the last time."""
+        stamp = (project.shelves, presence.version, self._headroom_version, project.timeline.blocks)
+        if stamp != self._stamp:
+            self._stamp, self._known = stamp, {}
+        known, pairs = self._known, []
+        used = {block.clip for block in project.timeline.blocks}
+        for clip in project.clips:
+            pair = known.get(clip.id)
+            if pair is None or pair.clip is not clip:
+                pair = replace(pair_of(project, clip, presence), headroom=self._headroom(clip), used=clip.id in used)
+                known[clip.id] = pair
+            pairs.append(pair)
+        return pairs
+
+    def headroom_came(self) -> None:
+        """Something was measured: what is shown is looked up again."""
+        self._headroom_version += 1
+
+    def _headroom(self, clip: Clip) -> float | None:
+        shelf = self._work.session.project.shelf(clip.original.file.shelf)
+        if shelf is None:
+            return None
+        key = key_of(shelf.root / clip.original.file.path, clip.original.size, clip.original.modified)
+        found = headroom_under(key, self._measuring.kept)
+        return found.ratio if found is not None else None
+
+    def _show_sums(self, project: Project, rows: list[Any]) -> None:
+        shown = [row for row in rows if isinstance(row, Pair)]
+        part = f"{len(shown)} of " if len(shown) != len(project.clips) else ""
+        originals = sum(pair.clip.original.size for pair in shown)
+        proxies = [proxy for pair in shown for proxy in pair.clip.proxies]
+        size = sum(proxy.size for proxy in proxies)
+        share = f" ({size / originals:.0%})" if originals else ""
+        proven = sum(1 for pair in shown if pair.kind == "proven")
+        self.sums.setText(
+            f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
+            f"{len(proxies)} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
+        )
+        self.sums.setToolTip(_by_shelf(shown))
+        self.need.setText(need_words(project, None, self._measuring))
+
+    def waiting(self) -> int:
+        """Pairs that want a person: files missing, proofs that are doubtful."""
+        project, presence = self._work.session.project, self.panel.player.presence
+        kinds = ("original missing", "proxy missing", "doubtful", "refused")
+        return sum(1 for pair in self._pairs(project, presence) if pair.kind in kinds)
+
+    def _order(self, column: int, order: Qt.SortOrder) -> None:
+        self.order = (column if column >= 0 else None, order == Qt.SortOrder.DescendingOrder)
+        self.refresh()
+
+    # The chosen pair
+
+    def current(self) -> Clip | None:
+        """The chosen clip; the first of several."""
+        pairs = chosen_pairs(self.table)
+        return pairs[0].clip if pairs else None
+
+    def _selected(self, _new: QItemSelection, _old: QItemSelection) -> None:
+        clip = self.current()
+        if clip is not None and (self.panel.clip is None or clip.id != self.panel.clip.id):
+            self._show_clip(clip)
+            self.chosen.emit()
+        self._show_proof()
+
+    def _show_clip(self, clip: Clip, frame: int = 0) -> None:
+        self.panel.show_clip(clip, self._work.session.project, frame)
+        self._show_comparison()
+
+    def _show_proof(self) -> None:
+        pairs = chosen_pairs(self.table)
+        if not pairs:
+            self.proof.show_clip(None, None, "No pair is chosen.", 0)
+            return
+        pair = pairs[0]
+        problem = self._work.pairs.prover.problems.get(pair.clip.id, "")
+        state = pair.state[:1].upper() + pair.state[1:]
+        if pair.since:
+            state += f" from {pair.original_shelf if pair.original_missing else pair.proxy_shelf} since {pair.since}"
+        if problem and pair.kind == "paired":
+            state += f": {problem}"
+        self.proof.show_clip(pair.clip, pair.proxy, state, len(pairs))
+
+    def _moved(self, frame: int) -> None:
+        self.proof.curve.set_position(frame)
+        if self.panel.player.playing and self.compare.isVisible():
+            self.look("play")
+        elif self.compare.isVisible():
+            self.compare.show_frame(frame)
+
+    def look(self, way: str) -> None:
+        """Another way of looking at the pair."""
+        self.way_buttons[way].setChecked(True)
+        playing = way == "play"
+        self.panel.pictures.setCurrentWidget(self.panel.viewer if playing else self.compare)
+        self.panel.player.look(playing)
+        self.zoom.setEnabled(not playing)
+        if playing:
+            self.compare.rest()
+            return
+        self.panel.halt()
+        self.compare.look(way)  # type: ignore[arg-type]
+        self._show_comparison()
+
+    def _show_comparison(self) -> None:
+        if not self.compare.isVisibleTo(self.panel.pictures):
+            return
+        pairing, text = self._pairing()
+        self.compare.show_pair(pairing, self.panel.player.position, text)
+
+    def _pairing(self) -> tuple[Pairing | None, str]:
+        """Both files to compare: of the offer that is looked at, else of the chosen pair; or why there are none."""
+        row = self.offers.current() if self.upper.currentWidget() is self.offers else None
+        project = self._work.session.project
+        try:
+            if row is not None and row.thing is not None and row.kind != "missing":
+                return self._offered(row, project), ""
+            clip = self.current()
+            if clip is None or clip.original.info.kind != "video":
+                return None, "Choose a pair to compare."
+            if not clip.proxies:
+                return None, f"{clip.name} has no proxy to compare with."
+            proxy = clip.proxies[-1]
+            original, light = project.place(clip.original.file), project.place(proxy.file)
+        except ShadowError as error:
+            return None, sentence(error)
+        if original is None or light is None:
+            return None, "A shelf of this pair is not known."
+        return Pairing(Half(original, clip.original.info), Half(light, proxy.info), proxy.offset), ""
+
+    @staticmethod
+    def _offered(row: OfferRow, project: Project) -> Pairing | None:
+        clip = project.clip(row.thing.clip)
+        place = project.place(clip.original.file) if clip is not None else None
+        if clip is None or place is None:
+            return None
+        found, known = Half(row.path, row.thing.info), Half(place, clip.original.info)
+        original, proxy = (known, found) if row.kind == "proxy" else (found, known)
+        return Pairing(original, proxy, row.offset)
+
+    def _offer_chosen(self) -> None:
+        row = self.offers.current()
+        if row is None or row.thing is None or row.kind == "missing":
+            return
+        clip = self._work.session.project.clip(row.thing.clip)
+        if clip is not None:
+            self.panel.show_clip(clip, self._work.session.project, max(0, row.offset))
+            if self.panel.pictures.currentWidget() is self.panel.viewer:
+                self.look("divided")
+            self._show_comparison()
+
+    # Commands
+
+    def command(self, identity: str) -> None:
+        """A command of the table that belongs here."""
+        if identity == "look":
+            ways = [way for way, _text in _WAYS]
+            now = next(way for way in ways if self.way_buttons[way].isChecked())
+            self.look(ways[(ways.index(now) + 1) % len(ways)])
+        elif identity in ("closer", "wider", "all"):
+            step = {"closer": 1, "wider": -1, "all": -len(ZOOMS)}[identity]
+            self.zoom.setCurrentIndex(min(max(0, self.zoom.currentIndex() + step), len(ZOOMS) - 1))
+        elif identity in ("divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down"):
+            self.compare.nudge(identity)
+
+    def _fill_menu(self) -> None:
+        self.menu.clear()
+        pairs = chosen_pairs(self.table)
+        with_proxy = [pair for pair in pairs if pair.proxy is not None]
+        video = [pair for pair in pairs if pair.clip.original.info.kind == "video"]
+        made = [pair for pair in with_proxy if pair.proxy is not None and pair.proxy.made]
+        submenu = self.menu.addMenu(f"Make proxies of {len(video)} with")
+        submenu.setEnabled(bool(video))
+        for preset in self._presets():
+            action = QAction(preset.name, submenu)
+            action.triggered.connect(lambda _checked=False, preset=preset: self.make(preset))
+            submenu.addAction(action)
+        for text, call, possible in (
+            ("Pair with a file…", self.pair_with_file, len(video) == 1),
+            (f"Unpair {len(with_proxy)}", self.unpair, bool(with_proxy)),
+            (f"Prove {len(with_proxy)}", self.prove, bool(with_proxy)),
+            ("Pin to the other side, or let go", self.pin, bool(video)),
+            ("Show the original in the file manager", lambda: self._show_file("original"), bool(pairs)),
+            ("Show the proxy in the file manager", lambda: self._show_file("proxy"), bool(with_proxy)),
+            (f"Remove {len(made)} proxies…", self.remove, bool(made)),
+        ):
+            action = QAction(text, self.menu)
+            action.setEnabled(possible)
+            action.triggered.connect(lambda _checked=False, call=call: call())
+            self.menu.addAction(action)
+
+    def _chosen_ids(self) -> tuple[str, ...]:
+        return tuple(pair.clip.id for pair in chosen_pairs(self.table))
+
+    def make(self, preset: Preset) -> None:
+        """Make proxies of the chosen clips."""
+        session, clips = self._work.session, self._chosen_ids()
+        try:
+            request = make_request(session.project, session.path.parent, clips, preset)
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+            return
+        self._work.pairs.make(request)
+
+    def _make_again(self) -> None:
+        """With the standing preset, else the first that makes proxies."""
+        standing = self._work.session.project.preset
+        known = [preset for preset in self._presets() if preset.proxies is not None]
+        chosen = standing if standing is not None and standing.proxies is not None else next(iter(known), None)
+        if chosen is None:
+            self._work.problem.emit("No preset makes proxies: make one in Presets first.")
+            return
+        self.make(chosen)
+
+    def unpair(self) -> None:
+        """Part the chosen pairs; the files stay."""
+        pairs = [pair for pair in chosen_pairs(self.table) if pair.proxy is not None]
+
+        def change(project: Project) -> Project:
+            for pair in pairs:
+                assert pair.proxy is not None
+                project = unpair(project, pair.clip.id, pair.proxy.file)
+            return project
+
+        self._work.session.edit(f"Unpair {len(pairs)}", change)
+
+    def prove(self) -> None:
+        """Prove the chosen pairs, also those that are proven."""
+        clips = [pair.clip.id for pair in chosen_pairs(self.table) if pair.proxy is not None]
+        self._work.pairs.prove(clips)
+
+    def pin(self) -> None:
+        """Pin the chosen clips to the other side; those that are pinned follow the switch again."""
+        clips = self._chosen_ids()
+
+        def change(project: Project) -> Project:
+            other = "originals" if project.showing == "proxies" else "proxies"
+            for identity in clips:
+                clip = project.clip(identity)
+                if clip is not None:
+                    project = project.with_clip(replace(clip, pin=None if clip.pin else other))  # type: ignore[arg-type]
+            return project
+
+        self._work.session.edit("Pin", change)
+
+    def _show_file(self, side: str) -> None:
+        pair = next(iter(chosen_pairs(self.table)), None)
+        file = None if pair is None else pair.clip.original.file if side == "original" else None
+        if pair is not None and side == "proxy" and pair.proxy is not None:
+            file = pair.proxy.file
+        place = self._work.session.project.place(file) if file is not None else None
+        if place is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(place.parent)))
+
+    def remove(self) -> None:
+        """Put the chosen proxies that this project made into the trash, after asking."""
+        pairs = [
+            (pair.clip, pair.proxy) for pair in chosen_pairs(self.table) if pair.proxy is not None and pair.proxy.made
+        ]
+        size = words.gigabytes(sum(proxy.size for _clip, proxy in pairs))
+        box = QMessageBox(self)
+        box.setWindowTitle("Remove proxies")
+        box.setText(f"Put {len(pairs)} proxies ({size}) into the trash?")
+        box.setInformativeText("Originals stay. The proxies can be made again, or taken out of the trash and paired.")
+        yes = box.addButton("Into the trash", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is not yes:
+            return
+        self.panel.halt()
+        self.compare.rest()
+        self.panel.player.release()
+        project = self._work.session.project
+
+        def then(removed: Any) -> None:
+            self._work.session.edit(f"Remove {len(removed.gone)} proxies", lambda now: without(now, removed))
+            if removed.kept:
+                self._work.problem.emit(removed.kept[0])
+
+        self._work.in_background(lambda: remove_files(project, pairs), then)
+
+    def _step(self, name: str) -> None:
+        """What was asked beside the pictures."""
+        clip = self.current()
+        if clip is None:
+            return
+        proxy = clip.proxies[-1] if clip.proxies else None
+        if name == "make":
+            self._make_again()
+        elif name == "choose":
+            self.pair_with_file()
+        elif name == "find":
+            self._find_missing()
+        elif proxy is not None:
+            self._step_of_pair(name, clip, proxy)
+
+    def _step_of_pair(self, name: str, clip: Clip, proxy: Proxy) -> None:
+        session = self._work.session
+        if name == "offset" and proxy.proof is not None and proxy.proof.better_offset is not None:
+            better = proxy.proof.better_offset
+            session.edit("Take offset", lambda project: with_offset(project, clip.id, proxy.file, better))
+            self._work.pairs.prove([clip.id])
+        elif name == "accept":
+            session.edit("Good as it is", lambda project: accepted(project, clip.id, proxy.file))
+        elif name == "prove":
+            session.absorb(lambda project: without_proof(project, [clip.id]))
+            self._work.pairs.prove([clip.id])
+
+    # Finding files
+
+    def _find(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Look through", str(self._work.session.path.parent))
+        if folder:
+            self.finding.look_for_pairs([Path(folder)])
+
+    def _find_missing(self) -> None:
+        start = str(self._work.session.path.parent)
+        folder = QFileDialog.getExistingDirectory(self, "Look for missing files in", start)
+        if folder:
+            self.finding.look_for_missing(Path(folder))
+
+    def pair_with_file(self) -> None:
+        """Choose the file that belongs to the chosen clip by hand."""
+        clip = self.current()
+        if clip is None:
+            return
+        name, _filter = QFileDialog.getOpenFileName(self, f"Proxy of {clip.name}", str(self._work.session.path.parent))
+        if name:
+            self.finding.pair_by_hand(clip, Path(name))
+
+    def look_for_what_is_missing(self) -> None:
+        """See in the background which files are not there."""
+        from ....core.pairing.missing import missing_files
+
+        project, presence = self._work.session.project, self.panel.player.presence
+
+        def work() -> list[Path]:
+            return [one.path for one in missing_files(project) if one.path is not None]
+
+        def then(paths: list[Path]) -> None:
+            before = presence.version
+            presence.only_missing(paths)
+            if presence.version != before and self.isVisible():
+                self.refresh()
+
+        self._work.in_background(work, then)
+
+    def _want_poster(self, pair: Pair) -> None:
+        place = None
+        if not pair.original_missing and pair.clip.original.info.kind != "sound":
+            place = self._work.session.project.place(pair.clip.original.file)
+        self.posters.want(pair.clip.id, place, pair.clip.original.info.sequence_rate)
+
+    # Coming and going
+
+    def left(self) -> None:
+        """Another place was opened."""
+        self.panel.halt()
+        self.panel.player.release()
+        self.compare.rest()
+
+    def entered(self) -> None:
+        """The place was opened."""
+        self.refresh()
+        self.look_for_what_is_missing()
+        clip = self.current()
+        if clip is not None:
+            self._show_clip(clip, self.panel.player.position)
+
+    def close_place(self) -> None:
+        """End its threads."""
+        self.posters.close()
+        self.compare.close_view()
+        self.panel.close_player()
+
+
+def _by_shelf(pairs: list[Pair]) -> str:
+    """Bytes by shelf, for a tooltip."""
+    sums: dict[str, int] = {}
+    for pair in pairs:
+        sums[pair.original_shelf] = sums.get(pair.original_shelf, 0) + pair.clip.original.size
+        if pair.proxy is not None:
+            sums[pair.proxy_shelf] = sums.get(pair.proxy_shelf, 0) + pair.proxy.size
+    return "\n".join(f"{name}: {words.gigabytes(size)}" for name, size in sorted(sums.items()))

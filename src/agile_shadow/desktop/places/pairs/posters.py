@@ -1,0 +1,68 @@
+"""Posters of clips for the ledger, made in a worker as rows come into sight, kept for the next time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future
+from fractions import Fraction
+from pathlib import Path
+
+from ....core.errors import Cancelled
+from ....core.ingest import Inspection, InspectRequest, inspect
+from ....core.jobs import WorkerPool
+from ...work import Work
+
+_AT_ONCE = 3
+_LIMIT = 20.0  # seconds that a file may take
+
+
+class Posters:
+    """One worker. What was wanted last comes first: it is what is in sight."""
+
+    def __init__(self, work: Work, came: Callable[[str, bytes | None], None]) -> None:
+        self._work = work
+        self._came = came
+        self._pool = WorkerPool(1, _LIMIT)
+        self._asked: set[str] = set()
+        self._waiting: list[tuple[str, Path, Fraction | None]] = []
+        self._running = 0
+        self._closed = False
+
+    def want(self, clip: str, path: Path | None, rate: Fraction | None) -> None:
+        """Want the poster of a clip, once; without a path there is none."""
+        if clip in self._asked:
+            return
+        self._asked.add(clip)
+        if path is None:
+            self._work.call_here(lambda: self._came(clip, None))
+            return
+        self._waiting.append((clip, path, rate))
+        self._work.call_here(self._more)
+
+    def _more(self) -> None:
+        while self._waiting and self._running < _AT_ONCE and not self._closed:
+            clip, path, rate = self._waiting.pop()
+            future: Future[Inspection] = self._pool.submit(inspect, InspectRequest(path, rate))
+            self._running += 1
+            future.add_done_callback(lambda done, clip=clip: self._work.call_here(lambda: self._made(clip, done)))
+
+    def _made(self, clip: str, future: Future[Inspection]) -> None:
+        self._running -= 1
+        if self._closed:
+            return
+        try:
+            self._came(clip, future.result().picture)
+        except Cancelled:
+            return
+        except Exception:  # whatever a file does to its reader, the list goes on
+            self._came(clip, None)
+        self._more()
+
+    def forget(self) -> None:
+        """Files came back or colours changed: ask again."""
+        self._asked.clear()
+
+    def close(self) -> None:
+        """End the worker."""
+        self._closed = True
+        self._pool.close()

@@ -1,0 +1,213 @@
+"""What the ledger shows of a clip: both halves, the state on the spine; choosing, ordering and grouping rows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from ....core.pairs import Proof, Proxy
+from ....core.playback import Presence
+from ....core.project import Clip, Project
+from ... import words
+from ...measuring import ENOUGH_HEADROOM
+from ...tables import Column
+
+_STATE_ORDER = ("original missing", "proxy missing", "refused", "doubtful", "no proxy", "paired", "cannot tell",
+                "accepted", "proven", "no need")  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A row: one clip and the proxy that is used of it. ``used``: it is on the timeline; ``since``: when a missing file
+    was first missed, in words."""
+
+    clip: Clip
+    proxy: Proxy | None
+    original_missing: bool
+    proxy_missing: bool
+    original_shelf: str
+    proxy_shelf: str
+    headroom: float | None = None
+    used: bool = False
+    since: str = ""
+
+    @cached_property
+    def kind(self) -> str:
+        """The state in one word or two, by which rows are chosen and ordered."""
+        if self.clip.original.info.kind != "video":
+            return "no need"
+        if self.original_missing:
+            return "original missing"
+        if self.proxy is None:
+            return "no proxy"
+        return "proxy missing" if self.proxy_missing else self.proxy.state
+
+    @cached_property
+    def state(self) -> str:
+        """The spine: the state in words."""
+        if self.kind == "no need":
+            return f"{self.clip.original.info.kind}, needs none"
+        text = {"cannot tell": "picture cannot tell", "paired": "paired, not proven"}.get(self.kind, self.kind)
+        return f"{text}, pinned to {self.clip.pin}" if self.clip.pin else text
+
+    @property
+    def proof(self) -> Proof | None:
+        """Of the proxy in use."""
+        return self.proxy.proof if self.proxy is not None else None
+
+    @cached_property
+    def why(self) -> str:
+        """The second line of the spine: what is wrong, or worth knowing."""
+        if self.original_missing or self.proxy_missing:
+            return f"since {self.since}" if self.since else ""
+        if self.proof is None:
+            return ""
+        if self.proof.reasons:
+            return self.proof.reasons[0]
+        if self.proof.likeness:
+            return f"likeness {self.proof.likeness:.3f}"
+        return ""
+
+    @cached_property
+    def text(self) -> str:
+        """Everything that is searched, in small letters."""
+        cells = [column.text(self) for column in COLUMNS]
+        proxy = self.proxy.file.path if self.proxy is not None else ""
+        reel = self.clip.original.info.reel or ""
+        return " ".join([*cells, self.why, self.clip.original.file.path, proxy, reel]).casefold()
+
+    @property
+    def day(self) -> str:
+        """Day of recording, as the file says."""
+        return self.clip.original.info.recorded[:10]
+
+
+@dataclass(frozen=True)
+class Group:
+    """A row above others that belong together."""
+
+    title: str
+
+
+Row = Pair | Group
+
+
+def _of_pair(call: Callable[[Pair], Any], empty: Any = "") -> Callable[[Row], Any]:
+    return lambda row: call(row) if isinstance(row, Pair) else empty
+
+
+def _original_mark(row: Row) -> str | None:
+    return None if isinstance(row, Group) else "missing" if row.original_missing else "original"
+
+
+def _proxy_mark(row: Row) -> str | None:
+    if isinstance(row, Group) or row.proxy is None:
+        return None
+    return "missing" if row.proxy_missing else "proxy"
+
+
+def headroom_text(pair: Pair) -> str:
+    """How many times faster than its rate the original decodes."""
+    if pair.clip.original.info.kind != "video":
+        return ""
+    return f"{pair.headroom:.1f}x" if pair.headroom is not None else "?"
+
+
+def _proxy_size(pair: Pair) -> str:
+    return words.frame_size(pair.proxy.info) if pair.proxy is not None else ""
+
+
+def _state_key(pair: Pair) -> tuple[int, float]:
+    return _STATE_ORDER.index(pair.kind), pair.proof.likeness if pair.proof is not None else 0.0
+
+
+def _pixels(pair: Pair) -> int:
+    return pair.clip.original.info.display_width * pair.clip.original.info.display_height
+
+
+ORIGINAL, STATE, PROXY = 0, 6, 7
+COLUMNS = (
+    Column("Original", lambda row: row.clip.name if isinstance(row, Pair) else row.title, 206, mark=_original_mark,
+           tip=_of_pair(lambda p: f"{p.original_shelf}: {p.clip.original.file.path}"),
+           key=_of_pair(lambda p: p.clip.name.casefold())),
+    Column("Picture", _of_pair(lambda p: words.frame_size(p.clip.original.info)), 102, key=_of_pair(_pixels, 0)),
+    Column("Codec", _of_pair(lambda p: words.codec(p.clip.original.info)), 98),
+    Column("Rate", _of_pair(lambda p: words.rate(p.clip.original.info)), 112,
+           key=_of_pair(lambda p: p.clip.original.info.frame_rate, 0)),
+    Column("Size", _of_pair(lambda p: words.gigabytes(p.clip.original.size)), 70, right=True,
+           key=_of_pair(lambda p: p.clip.original.size, 0)),
+    Column("Headroom", _of_pair(headroom_text), 80, right=True, key=_of_pair(lambda p: p.headroom or 0.0, 0.0),
+           tip=_of_pair(lambda p: "How many times faster than its rate the original decodes here")),
+    Column("State", _of_pair(lambda p: p.state), 188, key=_of_pair(_state_key, (0, 0.0)),
+           tip=_of_pair(lambda p: "\n".join([p.state, *(p.proof.reasons + p.proof.notes if p.proof else ())]))),
+    Column("Proxy", _of_pair(_proxy_size), 132, mark=_proxy_mark,
+           tip=_of_pair(lambda p: f"{p.proxy_shelf}: {p.proxy.file.path}" if p.proxy else ""),
+           key=_of_pair(lambda p: p.proxy.info.display_width if p.proxy else 0, 0)),
+    Column("Codec", _of_pair(lambda p: words.codec(p.proxy.info) if p.proxy else ""), 74),
+    Column("Size", _of_pair(lambda p: words.gigabytes(p.proxy.size) if p.proxy else ""), 74, right=True,
+           key=_of_pair(lambda p: p.proxy.size if p.proxy else 0, 0)),
+)  # fmt: skip
+
+# What can be chosen: words, and whether a pair is one of them.
+CHOICES: tuple[tuple[str, Callable[[Pair], bool]], ...] = (
+    ("all pairs", lambda p: True),
+    ("no proxy", lambda p: p.kind == "no proxy"),
+    ("doubtful or refused", lambda p: p.kind in ("doubtful", "refused")),
+    ("not proven", lambda p: p.kind in ("paired", "cannot tell", "accepted", "doubtful", "refused")),
+    ("missing", lambda p: p.original_missing or p.proxy_missing),
+    ("heavy here", lambda p: p.headroom is not None and p.headroom < ENOUGH_HEADROOM),
+    ("on the timeline", lambda p: p.used),
+    ("not on the timeline", lambda p: not p.used),
+    ("pinned", lambda p: p.clip.pin is not None),
+)
+GROUPINGS: tuple[tuple[str, Callable[[Pair], str]], ...] = (
+    ("not grouped", lambda p: ""),
+    ("by shelf", lambda p: p.original_shelf),
+    ("by reel", lambda p: p.clip.original.info.reel or "no reel"),
+    ("by day", lambda p: p.day or "no date"),
+)
+
+
+def arranged(
+    pairs: Iterable[Pair], text: str, choice: int, grouping: int, column: int | None, backward: bool
+) -> list[Row]:
+    """The rows to show: those that have all words of ``text`` and are of the choice, ordered and under their groups."""
+    wanted = CHOICES[choice][1]
+    terms = text.casefold().split()
+    rows = [pair for pair in pairs if wanted(pair) and all(term in pair.text for term in terms)]
+    if column is not None:
+        rows.sort(key=COLUMNS[column].sort_key, reverse=backward)
+    if not grouping:
+        return list(rows)
+    group_of = GROUPINGS[grouping][1]
+    groups: dict[str, list[Pair]] = {}
+    for pair in rows:
+        groups.setdefault(group_of(pair), []).append(pair)
+    found: list[Row] = []
+    for title in sorted(groups):
+        held = groups[title]
+        size = sum(pair.clip.original.size for pair in held)
+        found.append(Group(f"{title}: {len(held)} clips, {words.gigabytes(size)}"))
+        found.extend(held)
+    return found
+
+
+def pair_of(project: Project, clip: Clip, presence: Presence) -> Pair:
+    """The row of a clip."""
+    proxy = clip.proxies[-1] if clip.proxies else None
+    original_shelf = project.shelf(clip.original.file.shelf)
+    proxy_shelf = project.shelf(proxy.file.shelf) if proxy is not None else None
+    original_path = original_shelf.root / clip.original.file.path if original_shelf is not None else None
+    proxy_path = proxy_shelf.root / proxy.file.path if proxy is not None and proxy_shelf is not None else None
+    original_gone = original_path is None or presence.is_missing(original_path)
+    proxy_gone = proxy is not None and (proxy_path is None or presence.is_missing(proxy_path))
+    since = ""
+    if original_gone or proxy_gone:
+        since = presence.missing_since(original_path if original_gone else proxy_path)
+    return Pair(
+        clip, proxy, original_gone, proxy_gone,
+        original_shelf.name if original_shelf else "unknown shelf", proxy_shelf.name if proxy_shelf else "",
+        since=since,
+    )  # fmt: skip
