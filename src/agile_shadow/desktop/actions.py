@@ -42,7 +42,7 @@ COMMANDS = (
     Command("closer", "Zoom in", "Timeline", ("Ctrl++", "Ctrl+=")),
     Command("wider", "Zoom out", "Timeline", ("Ctrl+-",)),
     Command("all", "Show the whole timeline", "Timeline", ("Ctrl+0",)),
-    Command("look", "Look at the pair the next way: playing, divided, taking turns, difference", "Pairs", ("D",)),
+    Command("look", "Look at the pair the next way: one picture, divided, taking turns, difference", "Pairs", ("D",)),
     Command("divider_left", "Move the divider to the left", "Pairs", ("Alt+Left",)),
     Command("divider_right", "Move the divider to the right", "Pairs", ("Alt+Right",)),
     Command("pan_left", "Move a zoomed picture: to its left", "Pairs", ("Alt+Shift+Left",)),

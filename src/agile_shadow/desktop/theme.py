@@ -99,6 +99,8 @@ QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
 QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
+QToolButton#way:checked {{ background: {t.ground}; border: 2px solid {t.focus}; padding: 4px 10px; font-weight: bold; }}
+QComboBox:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" else t.raised}; font-weight: bold;
   padding: 8px 18px;

@@ -82,6 +82,7 @@ class Finding(QObject):
             self.put_away()
             return
         self._search = search
+        self._place.upper.setCurrentWidget(self._place.offers)
         self._show()
 
     def _found_again(self, found: FoundAgain | None) -> None:
@@ -89,6 +90,7 @@ class Finding(QObject):
             self.put_away()
             return
         self._again = found
+        self._place.upper.setCurrentWidget(self._place.offers)
         self._show()
 
     def _show(self) -> None:

@@ -10,7 +10,6 @@ from PySide6.QtCore import QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.project import Project
-from ... import words
 from ...tables import Column, Index, RowsModel, rows_table
 
 
@@ -48,7 +47,7 @@ def _why(row: OfferRow) -> str:
 _COLUMNS = (
     Column("Take", lambda row: "", 48),
     Column("File", lambda row: row.path.name, 210, tip=lambda row: str(row.path),
-           mark=lambda row: "original" if row.kind == "original" else "proxy"),
+           mark=lambda row: None if row.thing is None else "original" if row.kind == "original" else "proxy"),
     Column("Would be", lambda row: row.becomes, 96),
     Column("Clip", lambda row: row.clip, 150),
     Column("From frame", lambda row: str(row.offset) if row.thing is not None else "", 84, right=True,
@@ -123,6 +122,7 @@ class OffersView(QWidget):
         self.model = OffersModel()
         self.model.ticked.connect(lambda number, yes: self.ticked.emit(self.model.rows[number], yes))
         self.table = rows_table(self.model, 6, "Files found")
+        self.table.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self.chosen.emit())
         layout.addWidget(self.table, 1)
 
@@ -201,8 +201,7 @@ def told_of_offers(rows: list[OfferRow], place: str) -> str:
     sure = sum(1 for row in rows if row.thing is not None and row.verdict != "likely")
     likely = sum(1 for row in rows if row.verdict == "likely")
     alone = sum(1 for row in rows if row.thing is None)
-    size = words.gigabytes(sum(row.size for row in rows))
-    return f"{place}: {sure} certain, {likely} likely, {alone} left alone ({size} looked at)."
+    return f"{place}: {sure} certain, {likely} likely, {alone} left alone. What is ticked is paired; nothing is renamed."
 
 
 __all__ = ["OfferRow", "OffersView", "rows_of_missing", "rows_of_offers", "told_of_offers"]

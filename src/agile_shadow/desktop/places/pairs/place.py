@@ -50,7 +50,7 @@ from .posters import Posters
 from .proof_panel import ProofPanel
 from .rows import CHOICES, GROUPINGS, Pair, arranged, pair_of
 
-_WAYS = (("play", "Play"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
+_WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
@@ -298,6 +298,11 @@ class PairsPlace(QWidget):
         self._show_comparison()
 
     def _show_proof(self) -> None:
+        row = self.offers.current() if self.upper.currentWidget() is self.offers else None
+        if row is not None:
+            clip = self._work.session.project.clip(row.thing.clip) if hasattr(row.thing, "clip") else None
+            self.proof.show_offer(row, clip)
+            return
         pairs = chosen_pairs(self.table)
         if not pairs:
             self.proof.show_clip(None, None, "No pair is chosen.", 0)
@@ -370,6 +375,7 @@ class PairsPlace(QWidget):
 
     def _offer_chosen(self) -> None:
         row = self.offers.current()
+        self._show_proof()
         if row is None or row.thing is None or row.kind == "missing":
             return
         clip = self._work.session.project.clip(row.thing.clip)

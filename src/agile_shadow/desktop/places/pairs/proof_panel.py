@@ -11,8 +11,10 @@ from ....core.pairs import Proof, Proxy
 from ....core.project import Clip
 from ....core.time import rate_label
 from ... import theme, words
+from .offers import OfferRow
 
 _WIDTH = 316
+_LABELS = 32  # pixels to the left of the curve
 
 
 class LikenessCurve(QWidget):
@@ -22,7 +24,7 @@ class LikenessCurve(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(64)
+        self.setFixedHeight(50)
         self.setAccessibleName("Likeness along the clip")
         self.setToolTip("Likeness (SSIM) of each place that was looked at. Click to go there.")
         self.curve: tuple[tuple[int, float], ...] = ()
@@ -40,7 +42,7 @@ class LikenessCurve(QWidget):
         self.update()
 
     def _x(self, frame: int) -> float:
-        return 4 + (self.width() - 8) * frame / max(1, self.frames - 1)
+        return _LABELS + (self.width() - _LABELS - 6) * frame / max(1, self.frames - 1)
 
     def _low(self) -> float:
         return min(0.9, *(value for _frame, value in self.curve)) if self.curve else 0.9
@@ -65,8 +67,8 @@ class LikenessCurve(QWidget):
             return
         painter.setPen(theme.colour("quiet"))
         painter.setFont(theme.mono(7))
-        painter.drawText(QPointF(6, 12), "1.0")
-        painter.drawText(QPointF(6, self.height() - 4), f"{self._low():.2f}")
+        painter.drawText(QPointF(4, 11), "1.00")
+        painter.drawText(QPointF(4, self.height() - 4), f"{self._low():.2f}")
         painter.fillRect(QRectF(self._x(self.position) - 0.75, 0, 1.5, self.height()), theme.colour("line"))
         points = [QPointF(self._x(frame), self._y(value)) for frame, value in self.curve]
         painter.setPen(theme.colour("text"))
@@ -116,8 +118,8 @@ class ProofPanel(QFrame):
         inner = QWidget()
         inner.setObjectName("place")
         layout = QVBoxLayout(inner)
-        layout.setContentsMargins(12, 10, 12, 10)
-        layout.setSpacing(6)
+        layout.setContentsMargins(12, 8, 12, 6)
+        layout.setSpacing(4)
         self.title = QLabel("")
         self.title.setObjectName("part")
         self.state = QLabel("")
@@ -125,8 +127,12 @@ class ProofPanel(QFrame):
         self.reasons = QLabel("")
         self.reasons.setWordWrap(True)
         self.reasons.setObjectName("quiet")
-        for label in (self.title, self.state, self.reasons):
-            layout.addWidget(label)
+        heading = QHBoxLayout()
+        heading.setSpacing(8)
+        heading.addWidget(self.title)
+        heading.addWidget(self.state, 1)
+        layout.addLayout(heading)
+        layout.addWidget(self.reasons)
         self._steps = QHBoxLayout()
         self._steps.setSpacing(6)
         self._more_steps = QHBoxLayout()
@@ -140,7 +146,7 @@ class ProofPanel(QFrame):
         layout.addWidget(self.curve)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(10)
-        self._grid.setVerticalSpacing(2)
+        self._grid.setVerticalSpacing(0)
         self._cells: list[tuple[QLabel, QLabel, QLabel]] = []
         for row in range(8):
             cells = QLabel(""), QLabel(""), QLabel("")
@@ -177,12 +183,33 @@ class ProofPanel(QFrame):
         self._show_proof(proof)
         for name, shown in self._possible(clip, proxy, state).items():
             self.buttons[name].setVisible(shown)
+        self.buttons["make"].setText("Make one" if proxy is None else "Make again")
         if proof is not None and proof.better_offset is not None:
             self.buttons["offset"].setText(f"Take offset {proof.better_offset}")
         info = clip.original.info if clip is not None else None
         self.curve.show_curve(proof.curve if proof is not None else (), info.frames if info is not None else 1)
         self.curve.setVisible(proxy is not None)
         self._show_data(clip, proxy)
+
+    def show_offer(self, row: OfferRow, clip: Clip | None) -> None:
+        """What speaks for and against a file that a search found, and both files' data."""
+        self.title.setText(row.path.name)
+        self.state.setText(f"{row.becomes} {row.clip}".strip())
+        self.state.setObjectName("")
+        self.state.style().polish(self.state)
+        lines = [f"{weight:+.1f}  {says}" for _kind, weight, says in sorted(row.evidence, key=lambda one: -one[1])]
+        self.reasons.setText("\n".join([*([f"{row.verdict}: {row.why}"] if row.why else []), *lines]))
+        self.reasons.setVisible(True)
+        self.likeness.setText("Weights are logarithms of the odds." if lines else "")
+        for button in self.buttons.values():
+            button.setVisible(False)
+        self.curve.setVisible(False)
+        info = getattr(row.thing, "info", None)
+        if clip is None or info is None:
+            self._fill([])
+            return
+        original, proxy = (clip.original.info, info) if row.kind == "proxy" else (info, clip.original.info)
+        self._fill([("", "Original", "Proxy", False), *data_lines(original, proxy, row.offset)])
 
     def _show_proof(self, proof: Proof | None) -> None:
         if proof is None:
@@ -204,7 +231,7 @@ class ProofPanel(QFrame):
         return {
             "offset": proof is not None and proof.better_offset is not None,
             "accept": doubtful and proof is not None and not proof.accepted,
-            "make": video and (doubtful or proxy is None),
+            "make": video and (doubtful or proxy is None or "missing" in state),
             "choose": video,
             "prove": proof is not None,
             "find": "missing" in state,
@@ -216,6 +243,9 @@ class ProofPanel(QFrame):
             info = proxy.info if proxy is not None else None
             lines = [("", "Original", "Proxy" if proxy is not None else "", False)]
             lines += data_lines(clip.original.info, info, proxy.offset if proxy is not None else 0)
+        self._fill(lines)
+
+    def _fill(self, lines: list[tuple[str, str, str, bool]]) -> None:
         for number, cells in enumerate(self._cells):
             line = lines[number] if number < len(lines) else ("", "", "", False)
             for cell, text in zip(cells, line[:3], strict=True):
