@@ -17,7 +17,9 @@ from scipy.signal import fftconvolve
 from ..media.fingerprint import ENVELOPE_RATE, HIGH, WIDE, Envelope, Fingerprint, Grids
 
 _LEAST_SAMPLES = 5
-_LEAST_ENERGY = 4.0  # squared levels of brightness, summed over the cells: below, a scene is still
+_LEAST_ENERGY = 2.0  # squared levels of brightness of the cell that changes most: below, a scene is still
+_ALL_MOVES = 4.0  # squared levels of the usual cell: above, the camera moves
+_STANDS_OUT = 8.0  # times the usual cell's: what grain does not do
 _MOVING = 0.03  # of the strongest cell's energy: what a cell needs to count as moving
 _LEAST_OVERLAP = 1.2  # seconds of sound
 _NEAR = 2  # offsets beside the best one that do not count as other places
@@ -94,6 +96,7 @@ class _Table:
     own: NDArray[np.float32]
     cross: NDArray[np.float32]
     frames: NDArray[np.float32]
+    still: bool
 
     @classmethod
     def of(cls, original: Fingerprint, proxy: Grids) -> _Table:
@@ -104,20 +107,29 @@ class _Table:
         a = (grids - centre)[:, moves]
         b = proxy.reshape(len(proxy), -1)[:, moves]
         b = b - b.mean(axis=0)
-        return cls(a @ a.T, a @ b.T, b)
+        return cls(a @ a.T, a @ b.T, b, not something_moves(energy))
 
     def moving(self, samples: NDArray[np.int64], places: NDArray[np.int64]) -> float:
         """Correlation of the changes where these samples lie on these frames; NONE where nothing moves."""
         count = len(samples)
         own = self.own[np.ix_(samples, samples)]
         energy = float(own.trace() - own.sum() / count)
-        if energy < count * _LEAST_ENERGY:
+        if self.still or energy < count * _LEAST_ENERGY:
             return NONE
         frames = self.frames[places]
         theirs = float(np.vdot(frames, frames)) - float(np.square(frames.sum(axis=0)).sum()) / count
         cross = self.cross[np.ix_(samples, places)]
         below = energy * theirs
         return float(cross.trace() - cross.sum() / count) / math.sqrt(below) if below > 1e-6 else 0.0
+
+
+def something_moves(energy: NDArray[np.float32]) -> bool:
+    """Whether something moves, or only the grain: that is alike in all cells, and small. ``energy``: mean squared
+    change of each cell, in levels of brightness."""
+    if len(energy) < 9 or float(energy.max()) < _LEAST_ENERGY:
+        return False
+    usual = float(np.median(energy))
+    return usual > _ALL_MOVES or float(energy.max()) > _STANDS_OUT * usual
 
 
 def correlation(first: NDArray[np.float32], second: NDArray[np.float32], kept: float = 0.85) -> float:

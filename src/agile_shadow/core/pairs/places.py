@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
 from ..media.fingerprint import HIGH, WIDE
-from .alignment import NONE, correlation
+from .alignment import NONE, correlation, something_moves
 
 REACH = 3  # frames to both sides
 WORKING = 320  # pixels
@@ -28,9 +28,6 @@ _LUMP = 24.0  # pixels that err together in packed pictures
 _LEAST_NOISE = 0.6  # squared levels: no packed picture is nearer to its original
 _CHANGE = 14.0  # what a change of shift costs, in natural logarithms of likelihood
 _MOST_OF_ONE = 25.0  # what one place can weigh
-_LEAST_ENERGY = 2.0  # squared levels of brightness of the cell that changes most: below, the clip is still
-_ALL_MOVES = 4.0  # squared levels of the usual cell: above, the camera moves
-_STANDS_OUT = 8.0  # times the usual cell's: what grain does not do
 
 Luma = NDArray[np.float32]
 
@@ -194,20 +191,12 @@ def _together(
     standing = correlation(a.mean(axis=0), b.mean(axis=0)) if whole.sum() > 8 else 0.0
     a, b = a - a.mean(axis=0), b - b.mean(axis=0)
     energy = np.square(a).mean(axis=0)
-    if not _moves(energy):
+    if not something_moves(energy):
         return NONE, standing
     moves = energy > 0.03 * float(energy.max())
     a, b = a[:, moves], b[:, moves]
     below = float(np.sqrt(np.square(a).sum() * np.square(b).sum()))
     return (float((a * b).sum()) / below if below > 1e-6 else 0.0), standing
-
-
-def _moves(energy: NDArray[np.float32]) -> bool:
-    """Whether something moves, or only the grain: that is alike in all cells, and small."""
-    if len(energy) < 9 or float(energy.max()) < _LEAST_ENERGY:
-        return False
-    usual = float(np.median(energy))
-    return usual > _ALL_MOVES or float(energy.max()) > _STANDS_OUT * usual
 
 
 def _cells(picture: Luma, mask: NDArray[np.bool_]) -> NDArray[np.float32]:

@@ -201,7 +201,8 @@ def told_of_offers(rows: list[OfferRow], place: str) -> str:
     sure = sum(1 for row in rows if row.thing is not None and row.verdict != "likely")
     likely = sum(1 for row in rows if row.verdict == "likely")
     alone = sum(1 for row in rows if row.thing is None)
-    return f"{place}: {sure} certain, {likely} likely, {alone} left alone. What is ticked is paired; nothing is renamed."
+    counts = f"{sure} certain, {likely} likely, {alone} left alone"
+    return f"{place}: {counts}. What is ticked is paired; nothing is renamed."
 
 
 __all__ = ["OfferRow", "OffersView", "rows_of_missing", "rows_of_offers", "told_of_offers"]
