@@ -30,6 +30,8 @@ from ingest import (
     measure_two_copies,
     plain_copy,
 )
+from ledger import measure_fingerprints, measure_ledger
+from pairing import by_data, pairing, proof
 from window import measure_window
 
 ROUNDS = 3
@@ -150,10 +152,17 @@ def main() -> int:
         for word, measure in (
             ("listing", measure_listing), ("copies", measure_two_copies), ("memory", measure_memory),
             ("overlap", measure_overlap), ("fuzz", measure_fuzz), ("queue", measure_queue),
+            ("prints", measure_fingerprints), ("ledger", measure_ledger),
         ):  # fmt: skip
             if only in ("", word):
                 for what, value, wanted, unit in measure(folder):
                     told(what, value, wanted, unit)
+        numbers = [int(one) for one in sys.argv[2:] if one.isdigit()]
+        if only in ("", "pairing"):
+            by_data()
+            pairing(numbers or [1])
+        if only in ("", "proof"):
+            proof(numbers[0] if numbers else 100)
         if only in ("", "window"):
             for what, value, wanted, unit in measure_window(folder):
                 told(what, value, wanted, unit)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
@@ -60,13 +61,15 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
+@lru_cache
 def sans(size: int = 10, bold: bool = False) -> QFont:
-    """The face of the chrome."""
+    """The face of the chrome; not to be changed by the caller: a font that is kept is drawn faster."""
     font = QFont(SANS, size)
     font.setBold(bold)
     return font
 
 
+@lru_cache
 def mono(size: int = 10) -> QFont:
     """The face of timecode."""
     return QFont(MONO, size)

@@ -31,7 +31,7 @@ def file_key(path: Path) -> str:
     return key_of(path, *status(path))
 
 
-def key_of(path: Path, size: int, modified: int) -> str:
+def key_of(path: Path | str, size: int, modified: int) -> str:
     """:func:`file_key` where bytes and modification time (nanoseconds) are known: touches no drive."""
     return f"{path}|{size}|{modified}"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future
@@ -13,7 +14,8 @@ from ..errors import ShadowError
 from ..ingest import checksum_of
 from ..jobs import WorkerPool
 from ..media import MediaInfo
-from ..media.sequence import exists, members
+from ..media.joined import is_joined
+from ..media.sequence import exists, is_sequence, members
 from ..pairs import FileRef
 from ..pairs.evidence import Finding
 from ..project import Clip, Project
@@ -59,32 +61,51 @@ class FoundAgain:
 
 
 def missing_files(project: Project) -> list[Missing]:
-    """Files of a project that are not there now. Touches drives."""
+    """Files of a project that are not there now. Touches drives: each folder is listed once."""
+    there = _There()
     found: list[Missing] = []
     for clip in project.clips:
         original = clip.original
-        if not _is_there(project, original.file):
+        shelf, path = _where(project, original.file)
+        if path is None or path not in there:
             found.append(
-                Missing(clip, "original", original.file, original.info, original.size, *_where(project, original.file),
+                Missing(clip, "original", original.file, original.info, original.size, shelf, path,
                         original.checksum, original.checksum_value)
             )  # fmt: skip
         for proxy in clip.proxies:
-            if not _is_there(project, proxy.file):
-                found.append(Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, *_where(project, proxy.file)))
+            shelf, path = _where(project, proxy.file)
+            if path is None or path not in there:
+                found.append(Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, shelf, path))
     return found
 
 
-def _is_there(project: Project, file: FileRef) -> bool:
-    try:
-        path = project.path(file)
-    except ShadowError:
-        return False
-    return path is not None and exists(path)
+class _There:
+    """What lies in folders, each listed when it is first asked for."""
+
+    def __init__(self) -> None:
+        self._names: dict[str, frozenset[str]] = {}
+
+    def __contains__(self, path: Path) -> bool:
+        folder, name = os.path.split(path)
+        if is_sequence(path) or is_joined(path):
+            return exists(path)
+        if folder not in self._names:
+            try:
+                self._names[folder] = frozenset(os.listdir(folder))
+            except OSError:
+                self._names[folder] = frozenset()
+        return name in self._names[folder]
 
 
 def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
+    """Name of the shelf, and where the file should be; None for a path that leaves its shelf."""
     shelf = project.shelf(file.shelf)
-    return (shelf.name, shelf.root / file.path) if shelf is not None else ("an unknown shelf", None)
+    if shelf is None:
+        return "an unknown shelf", None
+    try:
+        return shelf.name, shelf.locate(file.path)
+    except ShadowError:
+        return shelf.name, None
 
 
 def find_again(

@@ -63,6 +63,11 @@ class Presence:
         with self._lock:
             return path in self._missing
 
+    def missing_now(self) -> frozenset[str]:
+        """Paths of all that is known to be missing, as text."""
+        with self._lock:
+            return frozenset(map(str, self._missing))
+
     def missing_since(self, path: Path | None) -> str:
         """Day and time when a missing file was first missed, "" for one that is not known to be missing."""
         with self._lock:

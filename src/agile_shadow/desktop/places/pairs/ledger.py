@@ -44,10 +44,6 @@ class LedgerModel(RowsModel):
         self._posters[clip] = _framed(data)
         while len(self._posters) > _KEPT:
             self._posters.popitem(last=False)
-        for number, row in enumerate(self.rows):
-            if isinstance(row, Pair) and row.clip.id == clip:
-                self.dataChanged.emit(self.index(number, 0), self.index(number, 0))
-                return
 
 
 def _framed(data: bytes | None) -> QPixmap:

@@ -48,9 +48,10 @@ from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
 from .posters import Posters
 from .proof_panel import ProofPanel
-from .rows import CHOICES, GROUPINGS, Pair, arranged, pair_of
+from .rows import CHOICES, GROUPINGS, Order, Pair, Row, Surroundings, arranged, pair_of
 
 _WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
+_SLICE = 250  # rows prepared at a time
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
@@ -70,13 +71,19 @@ class PairsPlace(QWidget):
         self._known: dict[str, Pair] = {}
         self._stamp: object = None
         self._headroom_version = 0
+        self._summed: object = None
+        self._ordered = Order([])
+        self._to_warm = 0
+        self._needed: Order | None = None
+        self._all: list[Pair] = []
+        self._all_of: object = None
         self._looked = 0.0
         self.order: tuple[int | None, bool] = (None, False)
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()
         self.proof = ProofPanel()
         self.model = LedgerModel()
-        self.posters = Posters(work, self.model.keep_poster)
+        self.posters = Posters(work, self._poster_came)
         self.model.wants_poster = self._want_poster
         self.finding = Finding(work, self)
         self._build()
@@ -178,6 +185,9 @@ class PairsPlace(QWidget):
         return row
 
     def _connect(self) -> None:
+        self._warm_timer = QTimer(self)
+        self._warm_timer.setInterval(2)
+        self._warm_timer.timeout.connect(self._warm)
         self._search_timer = QTimer(self)
         self._search_timer.setSingleShot(True)
         self._search_timer.setInterval(_SEARCH_WAITS)
@@ -207,67 +217,97 @@ class PairsPlace(QWidget):
         """Show the document."""
         project = self._work.session.project
         pairs = self._pairs(project, self.panel.player.presence)
-        kept = {pair.clip.id for pair in chosen_pairs(self.table)}
-        rows = arranged(
-            pairs, self.search.text(), self.choice.currentIndex(), self.grouping.currentIndex(), *self.order
-        )
-        same = [id(row) for row in rows] == [id(row) for row in self.model.rows]
-        if not same:
-            before = [row.clip.id if isinstance(row, Pair) else row for row in self.model.rows]
-            after = [row.clip.id if isinstance(row, Pair) else row for row in rows]
-            self.table.selectionModel().blockSignals(before != after)
-            self.model.set_rows(rows)
-            self.table.clearSpans()
-            if before != after and kept:
-                choose_clips(self.table, kept)
-            self.table.selectionModel().blockSignals(False)
-            self.table.viewport().update()
-        self._show_sums(project, rows)
+        if self._ordered.pairs is not pairs:
+            self._ordered = Order(pairs)
+            self._to_warm = 0
+            self._warm_timer.start()
+        chosen = self.search.text(), self.choice.currentIndex(), self.grouping.currentIndex()
+        rows = arranged(self._ordered.by(*self.order), *chosen)
+        shown = self.model.rows
+        if len(rows) != len(shown) or any(one is not other for one, other in zip(rows, shown, strict=True)):
+            self._change_rows(rows)
+        self._show_sums(project, rows, chosen[:2])
         if self.panel.loaded:
             self.panel.update_project(project)
         self._show_proof()
+
+    def _change_rows(self, rows: list[Row]) -> None:
+        """Other rows, or others in their place; the chosen clips stay chosen."""
+        kept = {pair.clip.id for pair in chosen_pairs(self.table)}
+        moved = len(rows) != len(self.model.rows) or any(
+            not isinstance(one, Pair) or not isinstance(other, Pair) or one.clip.id != other.clip.id
+            for one, other in zip(rows, self.model.rows, strict=False)
+        )
+        self.table.selectionModel().blockSignals(moved)
+        self.model.set_rows(rows)
+        if moved and kept:
+            choose_clips(self.table, kept)
+        self.table.selectionModel().blockSignals(False)
+        self.table.viewport().update()
+
+    def _warm(self) -> None:
+        """Gather what is searched of some more rows, so that the first search need not wait for thousands."""
+        pairs = self._ordered.pairs
+        for pair in pairs[self._to_warm : self._to_warm + _SLICE]:
+            pair.text  # noqa: B018  (kept by the row)
+        self._to_warm += _SLICE
+        if self._to_warm >= len(pairs):
+            self._warm_timer.stop()
+
+    @property
+    def warming(self) -> bool:
+        """Whether rows are still being prepared for searching."""
+        return self._warm_timer.isActive()
 
     def _pairs(self, project: Project, presence: Presence) -> list[Pair]:
         """All rows; those of clips that did not change are kept from the last time."""
         stamp = (project.shelves, presence.version, self._headroom_version, project.timeline.blocks)
         if stamp != self._stamp:
             self._stamp, self._known = stamp, {}
+            self._all_of = None
+        if self._all_of is project.clips:
+            return self._all
         known, pairs = self._known, []
-        used = {block.clip for block in project.timeline.blocks}
+        around = Surroundings.of(project, presence)
+        kept = self._measuring.kept
         for clip in project.clips:
             pair = known.get(clip.id)
             if pair is None or pair.clip is not clip:
-                pair = replace(pair_of(project, clip, presence), headroom=self._headroom(clip), used=clip.id in used)
+                original = clip.original
+                measured = headroom_under(key_of(around.path(original.file), original.size, original.modified), kept)
+                pair = pair_of(clip, around, measured.ratio if measured is not None else None)
                 known[clip.id] = pair
             pairs.append(pair)
+        self._all, self._all_of = pairs, project.clips
         return pairs
 
     def headroom_came(self) -> None:
         """Something was measured: what is shown is looked up again."""
         self._headroom_version += 1
 
-    def _headroom(self, clip: Clip) -> float | None:
-        shelf = self._work.session.project.shelf(clip.original.file.shelf)
-        if shelf is None:
-            return None
-        key = key_of(shelf.root / clip.original.file.path, clip.original.size, clip.original.modified)
-        found = headroom_under(key, self._measuring.kept)
-        return found.ratio if found is not None else None
-
-    def _show_sums(self, project: Project, rows: list[Any]) -> None:
-        shown = [row for row in rows if isinstance(row, Pair)]
-        part = f"{len(shown)} of " if len(shown) != len(project.clips) else ""
-        originals = sum(pair.clip.original.size for pair in shown)
-        proxies = [proxy for pair in shown for proxy in pair.clip.proxies]
-        size = sum(proxy.size for proxy in proxies)
+    def _show_sums(self, project: Project, rows: list[Row], chosen: tuple[str, int]) -> None:
+        if self._summed == (id(self._ordered), chosen):
+            return
+        self._summed = id(self._ordered), chosen
+        count = originals = proxies = size = proven = 0
+        for row in rows:
+            if isinstance(row, Pair):
+                count += 1
+                originals += row.clip.original.size
+                proven += row.kind == "proven"
+                for proxy in row.clip.proxies:
+                    proxies += 1
+                    size += proxy.size
+        part = f"{count} of " if count != len(project.clips) else ""
         share = f" ({size / originals:.0%})" if originals else ""
-        proven = sum(1 for pair in shown if pair.kind == "proven")
         self.sums.setText(
             f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
-            f"{len(proxies)} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
+            f"{proxies} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
         )
-        self.sums.setToolTip(_by_shelf(shown))
-        self.need.setText(need_words(project, None, self._measuring))
+        if self._needed is not self._ordered:
+            self._needed = self._ordered
+            self.sums.setToolTip(_by_shelf(self._ordered.pairs))
+            self.need.setText(need_words(project, None, self._measuring))
 
     def waiting(self) -> int:
         """Pairs that want a person: files missing, proofs that are doubtful."""
@@ -580,6 +620,10 @@ class PairsPlace(QWidget):
                 self.refresh()
 
         self._work.in_background(work, then)
+
+    def _poster_came(self, clip: str, data: bytes | None) -> None:
+        self.model.keep_poster(clip, data)
+        self.table.viewport().update()
 
     def _want_poster(self, pair: Pair) -> None:
         place = None

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
-from ....core.pairs import Proof, Proxy
+from ....core.pairs import FileRef, Proof, Proxy
 from ....core.playback import Presence
 from ....core.project import Clip, Project
 from ... import words
@@ -170,15 +171,42 @@ GROUPINGS: tuple[tuple[str, Callable[[Pair], str]], ...] = (
 )
 
 
-def arranged(
-    pairs: Iterable[Pair], text: str, choice: int, grouping: int, column: int | None, backward: bool
-) -> list[Row]:
-    """The rows to show: those that have all words of ``text`` and are of the choice, ordered and under their groups."""
+# What rows are ordered by in each column.
+_KEYS: tuple[Callable[[Pair], Any], ...] = (
+    lambda p: p.clip.name.casefold(), _pixels, lambda p: words.codec(p.clip.original.info),
+    lambda p: float(p.clip.original.info.frame_rate), lambda p: p.clip.original.size, lambda p: p.headroom or 0.0,
+    _state_key, lambda p: p.proxy.info.display_width if p.proxy is not None else 0,
+    lambda p: words.codec(p.proxy.info) if p.proxy is not None else "",
+    lambda p: p.proxy.size if p.proxy is not None else 0,
+)  # fmt: skip
+
+
+class Order:
+    """All pairs in the order of a column, kept for as long as the pairs are the same: thousands are ordered at once."""
+
+    def __init__(self, pairs: list[Pair]) -> None:
+        self.pairs = pairs
+        self._known: dict[int, list[Pair]] = {}
+
+    def by(self, column: int | None, backward: bool) -> list[Pair]:
+        """In that order; equal ones keep theirs."""
+        if column is None:
+            return self.pairs
+        if column not in self._known:
+            key = _KEYS[column]
+            keys = [key(pair) for pair in self.pairs]
+            self._known[column] = [self.pairs[n] for n in sorted(range(len(keys)), key=keys.__getitem__)]
+        found = self._known[column]
+        return found[::-1] if backward else found
+
+
+def arranged(pairs: list[Pair], text: str, choice: int, grouping: int) -> list[Row]:
+    """The rows to show: those that have all words of ``text`` and are of the choice, under their groups."""
     wanted = CHOICES[choice][1]
     terms = text.casefold().split()
-    rows = [pair for pair in pairs if wanted(pair) and all(term in pair.text for term in terms)]
-    if column is not None:
-        rows.sort(key=COLUMNS[column].sort_key, reverse=backward)
+    rows = pairs if not choice else [pair for pair in pairs if wanted(pair)]
+    for term in terms:
+        rows = [pair for pair in rows if term in pair.text]
     if not grouping:
         return list(rows)
     group_of = GROUPINGS[grouping][1]
@@ -194,20 +222,48 @@ def arranged(
     return found
 
 
-def pair_of(project: Project, clip: Clip, presence: Presence) -> Pair:
+@dataclass(frozen=True)
+class Surroundings:
+    """What rows need to know of shelves and files: names and folders by shelf, paths that are missing, what is used."""
+
+    names: dict[str, str]
+    roots: dict[str, str]
+    missing: frozenset[str]
+    used: frozenset[str]
+    presence: Presence
+
+    @classmethod
+    def of(cls, project: Project, presence: Presence) -> Surroundings:
+        """As they are now; touches no drive."""
+        return cls(
+            {shelf.id: shelf.name for shelf in project.shelves},
+            {shelf.id: f"{shelf.root}/" for shelf in project.shelves},
+            presence.missing_now(),
+            frozenset(block.clip for block in project.timeline.blocks),
+            presence,
+        )
+
+    def path(self, file: FileRef) -> str:
+        """Where a file lies, "" on an unknown shelf."""
+        root = self.roots.get(file.shelf)
+        return root + file.path if root is not None else ""
+
+    def is_missing(self, path: str) -> bool:
+        """Whether it is known not to be there, or its shelf is not known."""
+        return not path or path in self.missing
+
+
+def pair_of(clip: Clip, around: Surroundings, headroom: float | None) -> Pair:
     """The row of a clip."""
     proxy = clip.proxies[-1] if clip.proxies else None
-    original_shelf = project.shelf(clip.original.file.shelf)
-    proxy_shelf = project.shelf(proxy.file.shelf) if proxy is not None else None
-    original_path = original_shelf.root / clip.original.file.path if original_shelf is not None else None
-    proxy_path = proxy_shelf.root / proxy.file.path if proxy is not None and proxy_shelf is not None else None
-    original_gone = original_path is None or presence.is_missing(original_path)
-    proxy_gone = proxy is not None and (proxy_path is None or presence.is_missing(proxy_path))
+    original_path = around.path(clip.original.file)
+    original_gone = around.is_missing(original_path)
+    proxy_path = around.path(proxy.file) if proxy is not None else ""
+    proxy_gone = proxy is not None and around.is_missing(proxy_path)
     since = ""
     if original_gone or proxy_gone:
-        since = presence.missing_since(original_path if original_gone else proxy_path)
+        since = around.presence.missing_since(Path(original_path if original_gone else proxy_path))
     return Pair(
-        clip, proxy, original_gone, proxy_gone,
-        original_shelf.name if original_shelf else "unknown shelf", proxy_shelf.name if proxy_shelf else "",
-        since=since,
+        clip, proxy, original_gone, proxy_gone, around.names.get(clip.original.file.shelf, "unknown shelf"),
+        around.names.get(proxy.file.shelf, "") if proxy is not None else "", headroom, clip.id in around.used, since,
     )  # fmt: skip
