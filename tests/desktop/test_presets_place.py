@@ -111,6 +111,19 @@ WANTED: dict[str, dict[str, Any]] = {
 }  # fmt: skip
 
 
+def test_a_measurement_that_stood_still_is_made_again(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    measuring = window.measuring
+    measuring.want_headrooms(window.work.session.project)
+    wanted = measuring.waiting
+    measuring.start()
+    qtbot.waitUntil(lambda: bool(measuring.now), timeout=10_000)
+    measuring.stand_still()  # as when the user plays something, for about three seconds
+    qtbot.waitUntil(lambda: not measuring.now and not measuring.waiting, timeout=60_000)
+    found = measuring.kept.all_of("headroom")
+    assert len(found) == wanted == 8 and all(one.value["seconds"] < 2.9 for one in found.values())
+
+
 def test_every_field_is_set_by_keyboard_and_runs_the_same_elsewhere(
     qtbot: QtBot, film: Path, card: Path, tmp_path: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:

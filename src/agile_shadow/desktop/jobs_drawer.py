@@ -74,7 +74,12 @@ class JobsDrawer(QFrame):
         self.cancel_export = QPushButton("Cancel the export")
         self.cancel_export.clicked.connect(work.cancel_export)
         self._of_jobs = (self.first, self.last, self.hold, self.go_on, self.take_back, self.retry)
-        for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_export):
+        self.stop_looking = QPushButton("Stop the search")
+        self.stop_looking.clicked.connect(lambda: work.pairs.cancel("looking"))
+        self.stop_making = QPushButton("Cancel the proxies")
+        self.stop_making.clicked.connect(lambda: work.pairs.cancel("making"))
+        own = (self.stop_looking, self.stop_making)
+        for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_export, *own):
             button.setProperty("small", True)
             row.addWidget(button)
         layout.addLayout(row)
@@ -126,6 +131,8 @@ class JobsDrawer(QFrame):
         self.retry_all.setEnabled(any(line.piece is not None and line.piece.state == "failed" for line in lines))
         self.cancel_ingest.setVisible(self._work.ingest is not None)
         self.cancel_export.setVisible(self._work.export is not None and self._work.export.active)
+        self.stop_looking.setVisible(self._work.pairs.looking is not None)
+        self.stop_making.setVisible(bool(self._work.pairs.making))
 
     def _choose_again(self, lines: list[JobLine], chosen: set[tuple[int, str, str]]) -> None:
         model = self.table.selectionModel()

@@ -100,6 +100,7 @@ class Measuring(QObject):
         self._running: _Order | None = None
         self._future: Future[Any] | None = None
         self._quiet_until = 0.0
+        self._disturbed = False
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._tick)
@@ -171,14 +172,19 @@ class Measuring(QObject):
         """Pause at once, for a moment: the user wants the machine."""
         self._quiet_until = time.monotonic() + _QUIET
         if self._future is not None:
-            self._pool.pause()
+            self._pause()
+
+    def _pause(self) -> None:
+        """A measurement that stands still on the way measures the standing still: it is made again."""
+        self._disturbed = True
+        self._pool.pause()
 
     def _may_run(self) -> bool:
         return not (self._work.busy or self._work.is_playing() or time.monotonic() < self._quiet_until)
 
     def _tick(self) -> None:
         if self._future is not None:
-            (self._pool.resume if self._may_run() else self._pool.pause)()
+            self._pool.resume() if self._may_run() else self._pause()
             return
         if not self._may_run():
             return
@@ -190,28 +196,36 @@ class Measuring(QObject):
                     return
 
     def _begin(self, order: _Order) -> None:
-        self._running = order
+        self._running, self._disturbed = order, False
         future = self._future = self._pool.submit(order.task, order.request)
         future.add_done_callback(lambda done: self._keep(order, done))
         self.measured.emit()
 
     def _keep(self, order: _Order, done: Future[Any]) -> None:
         """On the pool's thread: keeping looks at the file's drive and writes."""
-        problem = ""
+        problem, disturbed = "", self._disturbed
         try:
-            order.keep(done.result())
+            if not disturbed:
+                order.keep(done.result())
         except Cancelled:
             pass
         except Exception as error:  # the boundary: shown where the number would stand
             log.warning("measuring %s", order.what, exc_info=True)
             problem = sentence(error)
-        self._work.call_here(lambda: self._end(order, problem))
+        self._work.call_here(lambda: self._end(order, problem, disturbed))
 
-    def _end(self, order: _Order, problem: str) -> None:
+    def _end(self, order: _Order, problem: str, disturbed: bool) -> None:
         self._running = self._future = None
+        if disturbed:
+            self._again(order)
+            return
         if problem:
             self._failed[order.key[:2]] = self._failed[order.key] = problem
         self.measured.emit()
+
+    def _again(self, order: _Order) -> None:
+        """To the front of its queue."""
+        {"taste": self._tastes, "candidates": self._candidates}.get(order.key[0], self._headrooms).insert(0, order)
 
     def close(self) -> None:
         """End the worker."""

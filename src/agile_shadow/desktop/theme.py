@@ -102,7 +102,7 @@ QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
 QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
 QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
-QToolButton#way:checked {{ background: {t.ground}; border: 2px solid {t.focus}; padding: 4px 10px; font-weight: bold; }}
+QToolButton#way:checked {{ background: {t.ground}; border: 2px solid {t.focus}; padding: 3px 5px; font-weight: bold; }}
 QComboBox:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" else t.raised}; font-weight: bold;
@@ -151,7 +151,7 @@ QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; 
 QCheckBox::indicator:checked {{ background: {t.focus}; border-color: {t.focus};
   image: url("{(IMAGES / f"tick-{t.name}.png").as_posix()}"); }}
 QCheckBox:disabled {{ color: {t.quiet}; }}
-QPushButton[small="true"] {{ padding: 4px 6px; }}
+QPushButton[small="true"], QToolButton[small="true"] {{ padding: 4px 6px; }}
 QScrollArea {{ border: none; background: {t.ground}; }}
 QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
 QTabBar::tab {{ background: {t.ground}; color: {t.quiet}; padding: 5px 12px; border: none;

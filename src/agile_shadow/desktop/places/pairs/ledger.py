@@ -101,7 +101,7 @@ class RowDelegate(QStyledItemDelegate):
         elif column == PROXY:
             under = pair.proxy_shelf
             if pair.proxy is not None and pair.proxy.offset:
-                under = f"{under}, from frame {pair.proxy.offset}"
+                under = f"from frame {pair.proxy.offset}, {under}"
             text, mark = COLUMNS[column].text(pair), COLUMNS[column].mark(pair)
             self._two_lines(painter, rect.adjusted(8, 0, -4, 0), text, under, mark)
         elif column == STATE:
@@ -133,8 +133,8 @@ class RowDelegate(QStyledItemDelegate):
         if second:
             painter.setFont(theme.sans(8))
             painter.setPen(theme.colour("quiet"))
-            text = painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, int(rect.right() - rect.x()))
-            painter.drawText(QPointF(rect.x() if mark is None else left, middle + 13), text)
+            text = painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, width)
+            painter.drawText(QPointF(left, middle + 13), text)
 
 
 def ledger_table(model: LedgerModel) -> QTableView:

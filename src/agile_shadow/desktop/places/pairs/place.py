@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QItemSelection, Qt, QTimer, QUrl, Signal
-from PySide6.QtGui import QAction, QDesktopServices
+from PySide6.QtGui import QAction, QDesktopServices, QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -48,9 +48,10 @@ from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
 from .posters import Posters
 from .proof_panel import ProofPanel
-from .rows import CHOICES, GROUPINGS, Order, Pair, Row, Surroundings, arranged, pair_of
+from .rows import CHOICES, GROUPINGS, LESS_ASKED, Order, Pair, Row, Surroundings, arranged, pair_of
 
 _WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
+_NARROW = 1060  # pixels
 _SLICE = 250  # rows prepared at a time
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
@@ -166,6 +167,7 @@ class PairsPlace(QWidget):
             button.setText(text)
             button.setCheckable(True)
             button.setObjectName("way")
+            button.setProperty("small", True)
             button.setToolTip(f"Key: {keys_of('look')} for the next way of looking")
             self.ways.addButton(button)
             self.way_buttons[way] = button
@@ -630,6 +632,14 @@ class PairsPlace(QWidget):
         if not pair.original_missing and pair.clip.original.info.kind != "sound":
             place = self._work.session.project.place(pair.clip.original.file)
         self.posters.want(pair.clip.id, place, pair.clip.original.info.sequence_rate)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """On a narrow window what is least asked for makes room."""
+        super().resizeEvent(event)
+        narrow = self.width() < _NARROW
+        for column in LESS_ASKED:
+            self.table.setColumnHidden(column, narrow)
+        self.proof.setFixedWidth(270 if narrow else 316)
 
     # Coming and going
 

@@ -11,6 +11,7 @@ from ....core.pairs import Proof, Proxy
 from ....core.project import Clip
 from ....core.time import rate_label
 from ... import theme, words
+from ...flow import Flow
 from .offers import OfferRow
 
 _WIDTH = 316
@@ -133,12 +134,8 @@ class ProofPanel(QFrame):
         heading.addWidget(self.state, 1)
         layout.addLayout(heading)
         layout.addWidget(self.reasons)
-        self._steps = QHBoxLayout()
-        self._steps.setSpacing(6)
-        self._more_steps = QHBoxLayout()
-        self._more_steps.setSpacing(6)
+        self._steps = QVBoxLayout()
         layout.addLayout(self._steps)
-        layout.addLayout(self._more_steps)
         self.likeness = QLabel("")
         self.curve = LikenessCurve()
         self.curve.chosen.connect(self.seek)
@@ -166,9 +163,7 @@ class ProofPanel(QFrame):
             button.setProperty("small", True)
             button.clicked.connect(lambda _checked=False, name=name: self.step.emit(name))
             self.buttons[name] = button
-            (self._steps if name in ("offset", "accept", "make", "find") else self._more_steps).addWidget(button)
-        self._steps.addStretch(1)
-        self._more_steps.addStretch(1)
+        self._steps.addWidget(Flow(*self.buttons.values()))
         self.show_clip(None, None, "", 0)
 
     def show_clip(self, clip: Clip | None, proxy: Proxy | None, state: str, many: int) -> None:

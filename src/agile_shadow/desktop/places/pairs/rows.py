@@ -129,6 +129,7 @@ def _pixels(pair: Pair) -> int:
 
 
 ORIGINAL, STATE, PROXY = 0, 6, 7
+LESS_ASKED = (2, 3, 8)  # columns that a narrow window leaves out
 COLUMNS = (
     Column("Original", lambda row: row.clip.name if isinstance(row, Pair) else row.title, 206, mark=_original_mark,
            tip=_of_pair(lambda p: f"{p.original_shelf}: {p.clip.original.file.path}"),
