@@ -140,9 +140,9 @@ def _parted(clip: str, file: FileRef, project: Project) -> Project:
 
 
 def _with_proof(clip: str, file: FileRef, proof: Proof, project: Project) -> Project:
-    from ..core.pairing.proving import with_proof
+    from ..core.pairing.proving import Proved, with_proofs
 
-    return with_proof(project, clip, file, proof)
+    return with_proofs(project, [Proved(clip, file, proof)])
 
 
 def prove(
@@ -230,6 +230,6 @@ def compare(
         proof, found = compare_files(CompareRequest(first.absolute(), second.absolute(), offset), lambda done: None)
     values = {"original": str(first), "proxy": str(second), **proof_values(proof), "offset": found,
               "curve": [list(point) for point in proof.curve]}  # fmt: skip
-    answer(values, as_json, lambda: iter([_proof_line(values)]))
+    answer({**values, "pairs": [values]}, as_json, lambda: iter([_proof_line(values)]))
     if proof.state not in ("proven", "cannot tell"):
         raise typer.Exit(1)

@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 
 from ..core.ingest import ItemState
 from ..core.log import cache_folder
-from ..core.project import ProjectSession
+from ..core.project import Clip, ProjectSession
 from ..core.stand_ins import draw_card, missing_from_card
 from ..core.stand_ins.reader import StandInDrive
 from .__main__ import make_app
@@ -75,7 +75,9 @@ def take(folder: Path, home: Path) -> None:
     panel = window.pairs.panel
     panel.seek(30)
     until(lambda: panel.viewer.mark_text.startswith("ORIGINAL") and panel.viewer.picture is not None, 20)
+    until(lambda: all(clip.original.info.kind != "video" or _proven(clip) for clip in work.session.project.clips))
     _save(window, folder, "pairs")
+    _pairs(window, folder, home)
     _presets(window, folder)
     window.command("place_6")
     until(lambda: len(window.storage.cards) > 1, 20)
@@ -90,6 +92,37 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "timeline-paper")
     window.close()
     app.processEvents()
+
+
+def _proven(clip: Clip) -> bool:
+    return bool(clip.proxies) and clip.proxies[-1].proof is not None
+
+
+def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
+    """Both pictures under the divider, zoomed; and what a search through somebody else's files found."""
+    place = window.pairs
+    place.zoom.setCurrentIndex(1)
+    place.look("divided")
+    until(lambda: place.compare.shown is not None and place.compare.shown.frame == 30, 20)
+    _save(window, folder, "pairs-divided")
+    place.zoom.setCurrentIndex(0)
+    place.look("play")
+    mail = home / "From the other editor"
+    for number, clip in enumerate(window.work.session.project.clips):
+        path = window.work.session.project.place(clip.proxies[-1].file) if clip.proxies else None
+        if path is not None:
+            mail.mkdir(exist_ok=True)
+            shutil.copy(path, mail / (f"{path.stem}_cut.mov.mov" if number % 2 else f"ferry {number}.mov"))
+    place.table.selectAll()
+    place.unpair()
+    place.finding.look_for_pairs([mail])
+    until(lambda: not place.finding.busy and bool(place.offers.model.rows), 120)
+    until(lambda: place.compare.shown is not None and place.compare.shown.proxy is not None, 30)
+    _save(window, folder, "pairs-found")
+    place.finding.put_away()
+    place.look("play")
+    window.command("undo")
+    place.table.clearSelection()
 
 
 def _presets(window: MainWindow, folder: Path) -> None:

@@ -46,11 +46,6 @@ class Fingerprint:
     grids: Grids
     loudness: Envelope
 
-    @property
-    def curve(self) -> NDArray[np.float32]:
-        """Mean brightness of each sampled frame, 0 to 255: float32 (m,)."""
-        return np.asarray(self.grids.mean(axis=(1, 2)), np.float32)
-
     def to_bytes(self) -> bytes:
         """For keeping."""
         out = io.BytesIO()

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable, Collection
+import time
+from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -18,6 +19,8 @@ from ..pairs import FileRef, Proof, Proxy, Stamp
 from ..project import Clip, Project, ProjectSession
 
 log = logging.getLogger(__name__)
+
+_GATHER = 1.0  # seconds in which proofs are gathered
 
 
 @dataclass(frozen=True)
@@ -71,16 +74,38 @@ def holds(one: Due) -> bool:
     return proof.stamp == now
 
 
-def with_proof(project: Project, clip: str, file: FileRef, proof: Proof) -> Project:
-    """With what was found kept with its pair, unless the pair or its offset changed meanwhile."""
-    found = project.clip(clip)
-    if found is None:
+@dataclass(frozen=True)
+class Proved:
+    """What was found of one proxy of a clip."""
+
+    clip: str
+    file: FileRef
+    proof: Proof
+
+
+def with_proofs(project: Project, proved: Iterable[Proved]) -> Project:
+    """With what was found kept with its pairs, unless a pair or its offset changed meanwhile."""
+    by_clip: dict[str, dict[FileRef, Proof]] = {}
+    for one in proved:
+        by_clip.setdefault(one.clip, {})[one.file] = one.proof
+    if not any(identity in by_clip for identity in map(_id_of, project.clips)):
         return project
-    proxies = tuple(
-        replace(one, proof=proof) if one.file == file and one.offset == proof.stamp.offset else one
-        for one in found.proxies
-    )
-    return project.with_clip(replace(found, proxies=proxies)) if proxies != found.proxies else project
+    return replace(project, clips=tuple(_clip_with(clip, by_clip.get(clip.id)) for clip in project.clips))
+
+
+def _id_of(clip: Clip) -> str:
+    return clip.id
+
+
+def _clip_with(clip: Clip, proofs: dict[FileRef, Proof] | None) -> Clip:
+    if not proofs:
+        return clip
+    proxies = tuple(_proxy_with(one, proofs.get(one.file)) for one in clip.proxies)
+    return replace(clip, proxies=proxies) if proxies != clip.proxies else clip
+
+
+def _proxy_with(proxy: Proxy, proof: Proof | None) -> Proxy:
+    return replace(proxy, proof=proof) if proof is not None and proxy.offset == proof.stamp.offset else proxy
 
 
 class Prover:
@@ -104,6 +129,8 @@ class Prover:
         self._thread: threading.Thread | None = None
         self._future: Future[Proof] | None = None
         self._waits = False
+        self._proved: list[Proved] = []
+        self._kept_at = 0.0
         self.total = 0
         self.done = 0
         self.problems: dict[str, str] = {}
@@ -167,15 +194,18 @@ class Prover:
         for clip, _proxy, reason in cannot:
             self.problems[clip.id] = reason
         self.done, self.total = 0, len(pairs)
-        for one in pairs:
-            if self._closed:
-                return
-            with self._wish:
-                while self._waits and not self._closed:
-                    self._wish.wait()
-            self._prove(one)
-            self.done += 1
-            self.changed.emit()
+        try:
+            for one in pairs:
+                if self._closed:
+                    return
+                with self._wish:
+                    while self._waits and not self._closed:
+                        self._wish.wait()
+                self._prove(one)
+                self.done += 1
+                self.changed.emit()
+        finally:
+            self._keep()
 
     def _prove(self, one: Due) -> None:
         from ..pairs.half import Half
@@ -195,4 +225,13 @@ class Prover:
             self.problems[one.clip.id] = sentence(error) if isinstance(error, ShadowError | OSError) else str(error)
             return
         self.problems.pop(one.clip.id, None)
-        self._session.absorb(lambda project: with_proof(project, one.clip.id, one.proxy.file, proof))
+        self._proved.append(Proved(one.clip.id, one.proxy.file, proof))
+        if time.monotonic() - self._kept_at > _GATHER:
+            self._keep()
+
+    def _keep(self) -> None:
+        """Take what was proved into the project: several at once, since every document of the history is changed."""
+        proved, self._proved = self._proved, []
+        self._kept_at = time.monotonic()
+        if proved:
+            self._session.absorb(lambda project: with_proofs(project, proved))

@@ -308,8 +308,10 @@ class PairsPlace(QWidget):
         )
         if self._needed is not self._ordered:
             self._needed = self._ordered
-            self.sums.setToolTip(_by_shelf(self._ordered.pairs))
-            self.need.setText(need_words(project, None, self._measuring))
+            shelves = _by_shelf(self._ordered.pairs)
+            need = need_words(project, None, self._measuring)
+            self.need.setText("   |   ".join(text for text in (shelves, need) if text))
+            self.need.setToolTip(self.need.text())
 
     def waiting(self) -> int:
         """Pairs that want a person: files missing, proofs that are doubtful."""
@@ -665,10 +667,10 @@ class PairsPlace(QWidget):
 
 
 def _by_shelf(pairs: list[Pair]) -> str:
-    """Bytes by shelf, for a tooltip."""
+    """Bytes by shelf, in one line."""
     sums: dict[str, int] = {}
     for pair in pairs:
         sums[pair.original_shelf] = sums.get(pair.original_shelf, 0) + pair.clip.original.size
         if pair.proxy is not None:
             sums[pair.proxy_shelf] = sums.get(pair.proxy_shelf, 0) + pair.proxy.size
-    return "\n".join(f"{name}: {words.gigabytes(size)}" for name, size in sorted(sums.items()))
+    return "   ".join(f"{name or 'no shelf'} {words.gigabytes(size)}" for name, size in sorted(sums.items()))
