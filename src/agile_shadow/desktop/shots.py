@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, Qt, QTimer
+from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
 from ..core.ingest import ItemState
@@ -102,6 +102,7 @@ def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
     """Both pictures under the divider, zoomed; and what a search through somebody else's files found."""
     place = window.pairs
     place.zoom.setCurrentIndex(1)
+    place.compare.centre = QPointF(0.46, 0.34)  # where birds are
     place.look("divided")
     until(lambda: place.compare.shown is not None and place.compare.shown.frame == 30, 20)
     _save(window, folder, "pairs-divided")
