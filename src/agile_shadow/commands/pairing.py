@@ -151,9 +151,7 @@ def prove(
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
-    from ..core.pairing.proving import due, holds
-    from ..core.pairs.half import Half
-    from ..core.pairs.proof import ProveRequest
+    from ..core.pairing.proving import due, holds, prove_request
     from ..core.pairs.proof import prove as prove_pair
 
     with told():
@@ -165,11 +163,13 @@ def prove(
             futures = {}
             for one in pairs:
                 if again or not holds(one):
-                    request = ProveRequest(
-                        Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info),
-                        one.proxy.offset,
-                    )  # fmt: skip
+                    try:
+                        request = prove_request(document, one)
+                    except ShadowError as error:
+                        cannot.append((one.clip, one.proxy, sentence(error)))
+                        continue
                     futures[one.clip.id, one.proxy.file] = pool.submit(prove_pair, request)
+            pairs = [one for one in pairs if (one.clip.id, one.proxy.file) in futures or holds(one)]
             for number, one in enumerate(pairs):
                 key = one.clip.id, one.proxy.file
                 say(f"{number + 1} of {len(pairs)}: {one.proxy_path.name}")

@@ -428,8 +428,9 @@ class MainWindow(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_theme(app, chosen)
-        for model in (self.pairs.model, self.timeline.model, self.export.model):
+        for model in (self.timeline.model, self.export.model):
             model.forget_icons()
+        self.pairs.colours_changed()
         self.ingest.files.model.forget()
         self.update()
 

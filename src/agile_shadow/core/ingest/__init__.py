@@ -5,7 +5,7 @@ from .copying import CopyItem, CopyRequest, CopyResult, checksum_of, copy_and_pr
 from .desk import Desk, Ended
 from .forecast import Forecast, forecast, measure_sample, samples_of
 from .gate import on_mains_power, waits_for
-from .inspecting import Inspection, InspectRequest, inspect
+from .inspecting import Inspection, InspectRequest, inspect, poster_in_cache
 from .pages import PageRequest, as_csv, as_html, write_page, write_report
 from .places import Context, needs_probe, original_places, proxy_place, token_values
 from .report import STEP_WORDS, IngestReport, Problem, ReportRow
@@ -56,6 +56,7 @@ __all__ = [
     "needs_probe",
     "on_mains_power",
     "original_places",
+    "poster_in_cache",
     "proxy_place",
     "read_source",
     "request_for",

@@ -53,18 +53,31 @@ def inspect(request: InspectRequest, report: Report) -> Inspection:
 
 def kept_poster(path: Path, rate: Fraction | None = None) -> bytes:
     """The poster of a file, made once. Raises ShadowError, OSError."""
-    size, modified = status(path)
-    key = hashlib.sha256(f"{path}|{size}|{modified}".encode("utf-8", "surrogateescape")).hexdigest()[:32]
-    folder = cache_folder() / "posters"
-    file = folder / f"{key}.jpg"
-    with suppress(OSError):
-        return file.read_bytes()
+    known = poster_in_cache(path)
+    if known is not None:
+        return known
     made = poster(path, rate)
+    file = _cached(path)
     with suppress(OSError):
-        folder.mkdir(exist_ok=True)
+        file.parent.mkdir(exist_ok=True)
         with written_atomically(file) as partial:
             partial.write_bytes(made)
     return made
+
+
+def poster_in_cache(path: Path) -> bytes | None:
+    """The poster of a file as it is now, if one was made before. Raises OSError for a file that is not there."""
+    file = _cached(path)
+    try:
+        return file.read_bytes()
+    except OSError:
+        return None
+
+
+def _cached(path: Path) -> Path:
+    size, modified = status(path)
+    key = hashlib.sha256(f"{path}|{size}|{modified}".encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    return cache_folder() / "posters" / f"{key}.jpg"
 
 
 def tidy_posters() -> None:

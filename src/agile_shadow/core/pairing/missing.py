@@ -165,7 +165,10 @@ def _compared(one: Missing, file: Found, name: str, pool: WorkerPool) -> Again |
         findings.append(Finding("checksum", 30.0, f"the same {one.checksum}, {value}"))
         return Again(one, file.path, "certain", tuple(findings))
     future: Future[MediaInfo | str] = pool.submit(probe_or_reason, ProbeRequest(file.path))
-    info = future.result()
+    try:
+        info = future.result()
+    except ShadowError:  # a file that ends its reader is not the one
+        return None
     if not isinstance(info, MediaInfo) or replace(info, size=0) != replace(one.info, size=0):
         return None
     findings.append(Finding("data", 8.0, "all that the file says of itself is the same"))

@@ -9,6 +9,7 @@ from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
@@ -16,7 +17,11 @@ from ..errors import Cancelled, ShadowError, sentence
 from ..jobs import WorkerPool
 from ..media.sequence import status
 from ..pairs import FileRef, Proof, Proxy, Stamp
+from ..pairs.half import Half
 from ..project import Clip, Project, ProjectSession
+
+if TYPE_CHECKING:
+    from ..pairs.proof import ProveRequest
 
 log = logging.getLogger(__name__)
 
@@ -57,7 +62,7 @@ def due(project: Project, clips: Collection[str] | None = None) -> tuple[list[Du
 
 
 def _due(project: Project, clip: Clip, proxy: Proxy) -> Due | None:
-    original, light = project.path(clip.original.file), project.path(proxy.file)
+    original, light = project.place(clip.original.file), project.place(proxy.file)  # links are followed when proving
     if original is None or light is None:
         return None
     for path in (original, light):
@@ -72,6 +77,16 @@ def holds(one: Due) -> bool:
         return False
     now = Stamp(*status(one.original_path), *status(one.proxy_path), one.proxy.offset)
     return proof.stamp == now
+
+
+def prove_request(project: Project, one: Due) -> ProveRequest:
+    """What a worker is asked. Raises ShadowError for a path that leads out of its shelf, links followed."""
+    from ..pairs.proof import ProveRequest
+
+    for file in (one.clip.original.file, one.proxy.file):
+        project.path(file)
+    halves = Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info)
+    return ProveRequest(*halves, one.proxy.offset)
 
 
 @dataclass(frozen=True)
@@ -208,16 +223,12 @@ class Prover:
             self._keep()
 
     def _prove(self, one: Due) -> None:
-        from ..pairs.half import Half
-        from ..pairs.proof import ProveRequest, prove  # loads numerical libraries: not before they are needed
+        from ..pairs.proof import prove  # loads numerical libraries: not before they are needed
 
         if self._pool is None:
             self._pool = WorkerPool(1, stalled_after=120)
-        request = ProveRequest(
-            Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info), one.proxy.offset
-        )
         try:
-            proof: Proof = self._pool.submit(prove, request).result()
+            proof: Proof = self._pool.submit(prove, prove_request(self._session.project, one)).result()
         except Cancelled:
             return
         except Exception as error:  # whatever a file does to a decoder

@@ -93,6 +93,7 @@ class Search:
         self._prints = Prints()
         self.clips: list[Clip] = []
         self._clip_paths: list[Path] = []
+        self._stamps: dict[Path, tuple[int, int]] = {}
         self.files: list[Found] = []
         self._infos: list[MediaInfo] = []
         self._left: list[Left] = []
@@ -116,6 +117,7 @@ class Search:
             if clip.original.info.kind == "video" and path is not None:
                 self.clips.append(clip)
                 self._clip_paths.append(path)
+                self._stamps[path] = clip.original.size, clip.original.modified
 
     def _list_files(self) -> None:
         self._report("Listing files", 0.0)
@@ -274,13 +276,16 @@ class Search:
     def _fingerprints(self, halves: list[Half]) -> list[Fingerprint | None]:
         missing = [half for half in halves if half.path not in self._made_prints]
         keys: dict[Path, str] = {}
+        there: set[Path] = set()
         for half in missing:
             try:
                 keys[half.path] = key_of(half.path, *status(half.path))
-                self._made_prints[half.path] = self._prints.kept(keys[half.path])
-            except OSError:
-                self._made_prints[half.path] = None
-        fresh = [half for half in missing if half.path in keys and self._made_prints[half.path] is None]
+                there.add(half.path)
+            except OSError:  # an original whose drive is away may have been looked at before
+                if half.path in self._stamps:
+                    keys[half.path] = key_of(half.path, *self._stamps[half.path])
+            self._made_prints[half.path] = self._prints.kept(keys[half.path]) if half.path in keys else None
+        fresh = [half for half in missing if half.path in there and self._made_prints[half.path] is None]
         answers = self._each("Looking at pictures", [(print_of, PrintRequest(half)) for half in fresh])
         for half, made in zip(fresh, answers, strict=True):
             self._made_prints[half.path] = made

@@ -20,7 +20,7 @@ from .half import Half
 from .hearing import listen
 from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
-from .reading import Readings, likenesses, read_places
+from .reading import Readings, read_places
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
 _CLEAR, _CLEAR_IN_GRAIN = 20.0, 60.0  # the same, that there is a shift at all
@@ -164,8 +164,8 @@ def timecode_of(original: Traits, frame: int) -> str:
 
 def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
     verdict = judge(readings.seen)
-    curve = tuple((one.frame, round(value, 4)) for one, value in zip(readings.seen, readings.likeness, strict=True))
-    likeness = round(float(np.mean(readings.likeness)), 4)
+    curve = tuple((frame, round(value, 4)) for frame, value in readings.curve)
+    likeness = round(float(np.mean([value for _frame, value in curve])), 4) if curve else 0.0
     plain = Proof("proven", stamp, likeness=likeness, curve=_thinned(curve))
     if _is_another(verdict):
         better = _offset(request)
@@ -299,7 +299,6 @@ __all__ = [
     "compare_files",
     "exact_offset",
     "frames_text",
-    "likenesses",
     "prove",
     "stamp_of",
 ]

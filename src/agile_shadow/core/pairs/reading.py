@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from av.video.frame import VideoFrame
 from av.video.reformatter import VideoReformatter
+from numpy.typing import NDArray
 
 from ..media import MediaInfo
 from ..media.likeness import ssim, upright_luma
 from .half import Half, Reader
-from .places import REACH, WORKING, Luma, Seen, tone_curve
+from .places import REACH, WORKING, Curve, Luma, Seen, tone_curve
 
 _LIGHT = 400e6  # pixels of an original that are decoded as a whole
 _WHOLE = 48  # places of an original that is light
@@ -23,10 +24,10 @@ _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 
 @dataclass(frozen=True)
 class Readings:
-    """``seen`` at the places; ``likeness``: SSIM of each place at the proxy's own size, the levels adjusted."""
+    """``seen`` at the places; ``curve``: (frame of the original, SSIM at the proxy's own size, the levels adjusted)."""
 
     seen: list[Seen]
-    likeness: list[float]
+    curve: list[tuple[int, float]]
 
 
 def read_places(
@@ -39,23 +40,46 @@ def read_places(
         frames = _places(first, second, original.info, offset, wanted)
         if within is not None:
             frames = _spread(list(range(within[0] + 1, within[1])), wanted or _SPARSE)
-        size = _working((proxy.info.display_width, proxy.info.display_height))
+        own = proxy.info.display_width, proxy.info.display_height
+        size = _working(own)
         keys = set(second.index.keys.tolist())
-        window, shrink, seen = _Window(first, size), VideoReformatter(), []
+        whole = _Whole(own, _spread(frames, _SPARSE))
+        window, shrink, seen = _Window(first, size, whole), VideoReformatter(), []
         for number, frame in enumerate(frames):
             report(number / len(frames))
             shown = second.frame(_counterpart(first, second, frame, offset))
             weight = 1.0 if second.index.intra or frame - offset in keys else _LAGGING
             seen.append(Seen(frame, *window.around(frame), _luma(shown, size, shrink), weight))
-    return Readings(seen, likenesses(seen))
+            whole.keep_proxy(frame, shown)
+    return Readings(seen, whole.likeness(tone_curve(seen)) if seen else [])
 
 
-def likenesses(seen: list[Seen]) -> list[float]:
-    """SSIM of each place, the levels adjusted."""
-    if not seen or min(seen[0].proxy.shape) < 8:
-        return [0.0] * len(seen)
-    curve = tone_curve(seen)
-    return [ssim(curve(one.around[REACH]), one.proxy) for one in seen]
+class _Whole:
+    """Both pictures of some places at the proxy's own size, for their likeness."""
+
+    def __init__(self, size: tuple[int, int], frames: list[int]) -> None:
+        self._size = size
+        self._frames = frozenset(frames)
+        self._shrink = VideoReformatter(), VideoReformatter()
+        self._originals: dict[int, NDArray[np.uint8]] = {}
+        self._proxies: dict[int, NDArray[np.uint8]] = {}
+
+    def keep_original(self, number: int, frame: VideoFrame) -> None:
+        if number in self._frames:
+            self._originals[number] = np.ascontiguousarray(upright_luma(frame, *self._size, self._shrink[0]))
+
+    def keep_proxy(self, number: int, frame: VideoFrame) -> None:
+        if number in self._frames:
+            self._proxies[number] = np.ascontiguousarray(upright_luma(frame, *self._size, self._shrink[1]))
+
+    def likeness(self, curve: Curve) -> list[tuple[int, float]]:
+        """SSIM of each place, the original's levels brought to the proxy's."""
+        if min(self._size) < 8:
+            return []
+        return [
+            (number, ssim(curve(self._originals[number].astype(np.float32)), proxy))
+            for number, proxy in self._proxies.items() if number in self._originals
+        ]  # fmt: skip
 
 
 class _opened:
@@ -95,19 +119,22 @@ def _counterpart(first: Reader, second: Reader, frame: int, offset: int) -> int:
 class _Window:
     """The original's frames around a place, kept as long as the next place needs them."""
 
-    def __init__(self, reader: Reader, size: tuple[int, int]) -> None:
+    def __init__(self, reader: Reader, size: tuple[int, int], whole: _Whole) -> None:
         self._reader = reader
+        self._whole = whole
         self._size = size
         self._kept: dict[int, Luma] = {}
         self._shrink = VideoReformatter()
 
-    def around(self, frame: int) -> tuple[Luma, np.ndarray[tuple[int], np.dtype[np.bool_]]]:
+    def around(self, frame: int) -> tuple[Luma, NDArray[np.bool_]]:
         numbers = range(frame - REACH, frame + REACH + 1)
         count = len(self._reader.index)
         self._kept = {number: luma for number, luma in self._kept.items() if number >= numbers[0]}
         for number in numbers:
             if 0 <= number < count and number not in self._kept:
-                self._kept[number] = _luma(self._reader.frame(number), self._size, self._shrink)
+                picture = self._reader.frame(number)
+                self._kept[number] = _luma(picture, self._size, self._shrink)
+                self._whole.keep_original(number, picture)
         there = np.array([0 <= number < count for number in numbers])
         return np.stack([self._kept[min(max(number, 0), count - 1)] for number in numbers]), there
 

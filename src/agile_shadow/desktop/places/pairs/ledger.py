@@ -32,6 +32,10 @@ class LedgerModel(RowsModel):
             return Qt.ItemFlag.ItemIsEnabled
         return super().flags(index)
 
+    def forget_icons(self) -> None:
+        super().forget_icons()
+        self._posters.clear()
+
     def poster(self, pair: Pair) -> QPixmap | None:
         """The small picture of a clip, None while it is not there."""
         found = self._posters.get(pair.clip.id)

@@ -629,6 +629,11 @@ class PairsPlace(QWidget):
         self.model.keep_poster(clip, data)
         self.table.viewport().update()
 
+    def colours_changed(self) -> None:
+        """Another theme: what is drawn once is drawn again."""
+        self.model.forget_icons()
+        self.posters.forget()
+
     def _want_poster(self, pair: Pair) -> None:
         place = None
         if not pair.original_missing and pair.clip.original.info.kind != "sound":

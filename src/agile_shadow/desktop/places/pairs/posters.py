@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import Future
+from concurrent.futures import Future, ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
 from ....core.errors import Cancelled
-from ....core.ingest import Inspection, InspectRequest, inspect
+from ....core.ingest import Inspection, InspectRequest, inspect, poster_in_cache
 from ....core.jobs import WorkerPool
 from ...work import Work
 
@@ -23,6 +23,7 @@ class Posters:
         self._work = work
         self._came = came
         self._pool = WorkerPool(1, _LIMIT)
+        self._cache = ThreadPoolExecutor(1, "posters")
         self._asked: set[str] = set()
         self._waiting: list[tuple[str, Path, Fraction | None]] = []
         self._running = 0
@@ -30,14 +31,29 @@ class Posters:
 
     def want(self, clip: str, path: Path | None, rate: Fraction | None) -> None:
         """Want the poster of a clip, once; without a path there is none."""
-        if clip in self._asked:
+        if clip in self._asked or self._closed:
             return
         self._asked.add(clip)
         if path is None:
             self._work.call_here(lambda: self._came(clip, None))
+        else:
+            self._cache.submit(self._look, clip, path, rate)
+
+    def _look(self, clip: str, path: Path, rate: Fraction | None) -> None:
+        """On a thread: one made before comes at once, without waiting for the worker."""
+        try:
+            known = poster_in_cache(path)
+        except OSError:
+            self._work.call_here(lambda: self._came(clip, None))
             return
+        if known is not None:
+            self._work.call_here(lambda: self._came(clip, known))
+        else:
+            self._work.call_here(lambda: self._wait(clip, path, rate))
+
+    def _wait(self, clip: str, path: Path, rate: Fraction | None) -> None:
         self._waiting.append((clip, path, rate))
-        self._work.call_here(self._more)
+        self._more()
 
     def _more(self) -> None:
         while self._waiting and self._running < _AT_ONCE and not self._closed:
@@ -65,4 +81,5 @@ class Posters:
     def close(self) -> None:
         """End the worker."""
         self._closed = True
+        self._cache.shutdown(cancel_futures=True)
         self._pool.close()
