@@ -44,6 +44,15 @@ def test_one_frame_off_is_seen_and_the_right_offset_named(tmp_path: Path, motion
     assert f"its picture is 1 frame {'early' if shift > 0 else 'late'}" in proof.reasons[0]
 
 
+def test_one_key_frame_for_the_whole_clip_and_hard_packing_raise_no_doubt(tmp_path: Path) -> None:
+    long = replace(PLAIN, group=250)
+    assert proved(tmp_path / "right", clip(), long).state == "proven"
+    assert proved(tmp_path / "late", clip(), replace(long, shift=-1)).better_offset == -1
+    for motion in ("objects", "handheld"):
+        hard = proved(tmp_path / motion, clip(motion=motion), replace(long, hard=True, burnt=True))
+        assert hard.state in ("proven", "cannot tell") and hard.reasons == ()
+
+
 def test_a_dropped_frame_is_found_where_it_is(tmp_path: Path) -> None:
     proof = proved(tmp_path, clip(motion="pan"), replace(PLAIN, dropped=40))
     assert proof.state == "doubtful" and proof.better_offset is None

@@ -25,6 +25,8 @@ _BINS = 64  # levels of the curve
 _MARKED = 22.0  # levels of brightness: what differs so much at most places is a mark laid over the picture
 _MOST_MARKED = 0.4  # of the picture
 _LUMP = 24.0  # pixels that err together in packed pictures
+_LONG = 5  # places that make a shift of such a picture believable
+_CLEAN = 6.0  # squared levels by which a picture that is not packed hard differs
 _LEAST_NOISE = 0.6  # squared levels: no packed picture is nearer to its original
 _CHANGE = 14.0  # what a change of shift costs, in natural logarithms of likelihood
 _MOST_OF_ONE = 25.0  # what one place can weigh
@@ -53,6 +55,7 @@ class Verdict:
     ``sure``: how much likelier (natural logarithm) these are than the next best single shift, for the first and the
     second half of the places; small where the picture cannot tell. ``against``: how much likelier than no shift at all.
     ``moving``: correlation of the changes over time, NONE where nothing moves; ``standing``: of what does not change.
+    ``vague``: the places are packed hard and as differences: parts of them may show other frames.
     """
 
     frames: NDArray[np.int64]
@@ -61,6 +64,7 @@ class Verdict:
     against: float
     moving: float
     standing: float
+    vague: bool = False
 
 
 @dataclass(frozen=True)
@@ -79,6 +83,8 @@ def judge(seen: Sequence[Seen]) -> Verdict:
     mask = ~_marks(seen, curve)
     costs = np.stack([_costs(one, curve, mask) for one in seen])
     shifts = _path(costs)
+    if np.mean([one.weight for one in seen]) < 1:
+        shifts = _without_short(shifts)
     frames = np.array([one.frame for one in seen], np.int64)
     half = max(1, len(seen) // 2)
     rows = np.arange(len(seen))
@@ -86,7 +92,7 @@ def judge(seen: Sequence[Seen]) -> Verdict:
     sure = tuple(_next_best(costs[part], chosen[part], shifts[part]) for part in (slice(0, half), slice(-half, None)))
     moving, standing = _together(seen, curve, mask, shifts)
     against = float(costs[:, REACH].sum() - chosen.sum())
-    return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing)
+    return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing, _vague(seen, curve, mask))
 
 
 def usual_shift(seen: Sequence[Seen]) -> tuple[int, float]:
@@ -96,6 +102,13 @@ def usual_shift(seen: Sequence[Seen]) -> tuple[int, float]:
     total = np.sum([_costs(one, curve, mask) for one in seen], axis=0)
     first, second = np.argsort(total)[:2]
     return int(first) - REACH, float(total[second] - total[first])
+
+
+def _vague(seen: Sequence[Seen], curve: Curve, mask: NDArray[np.bool_]) -> bool:
+    if np.mean([one.weight for one in seen]) > 0.5:
+        return False
+    noise = [float(np.square((one.proxy - curve(one.around[REACH]))[mask]).mean()) for one in seen]
+    return float(np.median(noise)) > 2 * _CLEAN
 
 
 def tone_curve(seen: Sequence[Seen]) -> Curve:
@@ -145,7 +158,8 @@ def _costs(one: Seen, curve: Curve, mask: NDArray[np.bool_]) -> NDArray[np.float
     errors = np.array([float(np.square(values - values.mean()).mean()) for values in rest])
     errors[~one.there] = errors[one.there].min()  # what is not there is not spoken against
     least = max(float(errors.min()), _LEAST_NOISE)
-    lumps = one.weight * float(mask.sum()) / _LUMP
+    weight = one.weight if one.weight >= 1 else one.weight * min(1.0, _CLEAN / least)  # packed hard, it strays further
+    lumps = weight * float(mask.sum()) / _LUMP
     costs: NDArray[np.float64] = np.minimum(lumps * (errors - errors.min()) / (2 * least), _MOST_OF_ONE)
     return costs
 
@@ -165,6 +179,16 @@ def _path(costs: NDArray[np.float64]) -> NDArray[np.int64]:
     for place in range(count - 1, 0, -1):
         path[place - 1] = back[place, path[place]]
     return path - REACH
+
+
+def _without_short(shifts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Without shifts of a few places only: parts of pictures packed as differences do stray for a moment."""
+    found = shifts.copy()
+    edges = np.flatnonzero(np.diff(shifts)) + 1
+    for run in np.split(np.arange(len(shifts)), edges):
+        if len(run) < min(_LONG, len(shifts) // 2):
+            found[run] = 0
+    return found
 
 
 def _next_best(costs: NDArray[np.float64], chosen: NDArray[np.float64], shifts: NDArray[np.int64]) -> float:

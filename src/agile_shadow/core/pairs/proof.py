@@ -25,6 +25,7 @@ from .reading import Readings, read_places
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
 _CLEAR, _CLEAR_IN_GRAIN = 20.0, 60.0  # the same, that there is a shift at all
 _ANOTHER, _PARTLY = 0.5, 0.75  # correlation of what moves
+_ANOTHER_VAGUE = 0.35  # the same where the proxy is packed so hard that parts of it show other frames
 _OTHER_SET = 0.55  # correlation of what stands
 _SHAPE_ROOM = 0.03
 _FINE = 24  # places that are read again to find where a shift begins
@@ -177,7 +178,7 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
     if _is_shifted(verdict):
         return _shifted(request, readings, verdict, plain)
     told = min(verdict.sure) >= _SURE and not verdict.shifts.any()
-    if NONE < verdict.moving < _PARTLY and not told:
+    if NONE < verdict.moving < _PARTLY and not told and not verdict.vague:
         reason = f"its picture moves only partly like its original's (likeness {verdict.moving:.2f})"
         return replace(plain, state="doubtful", reasons=(reason,))
     if verdict.moving <= NONE or not told:
@@ -200,7 +201,7 @@ def _is_shifted(verdict: Verdict) -> bool:
 
 def _is_another(verdict: Verdict) -> bool:
     if verdict.moving > NONE:
-        return verdict.moving < _ANOTHER
+        return verdict.moving < (_ANOTHER_VAGUE if verdict.vague else _ANOTHER)
     return verdict.standing < _OTHER_SET
 
 

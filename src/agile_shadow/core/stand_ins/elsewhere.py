@@ -48,7 +48,8 @@ class Derived:
     """One file beside the originals: of which one it is made (None: of a stranger) and what was done to it.
 
     ``trim`` and ``tail``: frames left out at the start and the end. ``dropped``: a frame left out in the middle, the
-    last one shown once more; ``exchanged``: the sound channels changed places.
+    last one shown once more; ``exchanged``: the sound channels changed places. ``group``: frames from one key frame to
+    the next.
     """
 
     name: str
@@ -65,6 +66,7 @@ class Derived:
     dropped: int | None = None
     exchanged: bool = False
     scale: Fraction = Fraction(1, 2)
+    group: int = 12
 
 
 @dataclass(frozen=True)
@@ -297,7 +299,8 @@ def write_proxy(proxy: Derived, originals: list[Drawn], folder: Path) -> Path:
     crf = 36 if proxy.hard else 22
     reel = clip.reel if timecode else ""
     place = folder / proxy.name
-    return _write(place, frames, (width, height), clip.rate, timecode, reel, sound, crf, pcm=not proxy.packed_sound)
+    size, packed = (width, height), proxy.packed_sound
+    return _write(place, frames, size, clip.rate, timecode, reel, sound, crf, not packed, proxy.group)
 
 
 def _shrunk(picture: Pixels, width: int, height: int, proxy: Derived, clip: Drawn, number: int) -> Pixels:
@@ -317,10 +320,11 @@ def _write(
     sound: NDArray[np.float32] | None,
     crf: int,
     pcm: bool,
+    group: int = 12,
 ) -> Path:
     path.parent.mkdir(parents=True, exist_ok=True)
     with av.open(str(path), "w", format="mov", options={"movflags": "use_metadata_tags"}) as out:
-        options = {"preset": "ultrafast" if crf < 30 else "veryfast", "g": "12", "crf": str(crf)}
+        options = {"preset": "ultrafast" if crf < 30 else "veryfast", "g": str(group), "crf": str(crf)}
         stream = out.add_stream("libx264", rate=rate, options=options)
         stream.width, stream.height, stream.pix_fmt = *size, "yuv420p"
         stream.codec_context.thread_count = 1
