@@ -15,10 +15,12 @@ from hypothesis import strategies as some
 from agile_shadow.core.jobs import JobStore, WorkerPool
 from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.fingerprint import ENVELOPE_RATE, Fingerprint
+from agile_shadow.core.pairing.by_hand import offer_by_hand
 from agile_shadow.core.pairing.making import MakeRun, make_request
 from agile_shadow.core.pairing.missing import find_again, missing_files, take_again
 from agile_shadow.core.pairing.proving import due
 from agile_shadow.core.pairing.removing import remove_files, without
+from agile_shadow.core.pairing.taking import take
 from agile_shadow.core.pairs.alignment import fit_sound
 from agile_shadow.core.pairs.evidence import Traits
 from agile_shadow.core.pairs.matching import Matching
@@ -253,6 +255,21 @@ def test_proxies_are_made_at_any_time_and_only_own_ones_removed(
     none = preset.model_copy(update={"proxies": None})
     assert "makes no proxies" in refusal(lambda: make_request(load_project(path), tmp_path, (), none))
     assert JobStore().open_jobs(path) == []
+
+
+def test_a_file_that_a_person_chooses_is_joined_where_it_belongs(tmp_path: Path) -> None:
+    project = load_project(drawn_film(tmp_path, [clip()]))
+    made = write_proxy(Derived("whatever.mov", 0, trim=13, timecode=False, graded=1), [clip()], tmp_path / "mail")
+    (tmp_path / "text.mov").write_text("not media")
+    one = project.clips[0]
+    with WorkerPool(1) as pool:
+        offer = offer_by_hand(project, one, made, pool)
+        itself = refusal(lambda: offer_by_hand(project, one, tmp_path / "Boathouse" / "A001.mov", pool))
+        broken = refusal(lambda: offer_by_hand(project, one, tmp_path / "text.mov", pool))
+    assert (offer.role, offer.offset, offer.verdict) == ("proxy", 13, "certain")
+    assert "is the original itself" in itself and broken.startswith(str(tmp_path / "text.mov"))
+    after = take(project, [offer], made.parent)
+    assert [(proxy.offset, after.path(proxy.file)) for proxy in after.clips[0].proxies] == [(13, made)]
 
 
 def test_what_cannot_be_done_is_said_in_one_sentence(tmp_path: Path) -> None:
