@@ -246,7 +246,7 @@ def test_proxies_are_made_again_with_another_preset_and_removed_into_the_trash(
         QTest.mouseClick(box.buttons()[0], LEFT)
 
     monkeypatch.setattr(QMessageBox, "exec", lambda box: yes(box))
-    trigger(window, "Remove 1 proxies")
+    trigger(window, "Remove 1 proxy")
     qtbot.waitUntil(lambda: len(rows(window)[number].clip.proxies) == 1, timeout=10_000)
     assert not path.exists() and window.work.session.project.path(rows(window)[number].clip.original.file)
     originals = [window.work.session.project.path(one.original.file) for one in window.work.session.project.clips]

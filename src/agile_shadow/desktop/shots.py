@@ -115,7 +115,7 @@ def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
             mail.mkdir(exist_ok=True)
             shutil.copy(path, mail / (f"{path.stem}_cut.mov.mov" if number % 2 else f"ferry {number}.mov"))
     place.table.selectAll()
-    place.unpair()
+    place.doing_with.unpair()
     place.finding.look_for_pairs([mail])
     until(lambda: not place.finding.busy and bool(place.offers.model.rows), 120)
     until(lambda: place.compare.shown is not None and place.compare.shown.proxy is not None, 30)

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
-from PySide6.QtCore import QItemSelection, Qt, QTimer, QUrl, Signal
-from PySide6.QtGui import QAction, QDesktopServices, QResizeEvent
+from PySide6.QtCore import QItemSelection, Qt, QTimer, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -17,7 +15,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMenu,
-    QMessageBox,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -28,10 +25,6 @@ from PySide6.QtWidgets import (
 
 from ....core.errors import ShadowError, sentence
 from ....core.estimates import headroom_under, key_of
-from ....core.pairing.making import make_request
-from ....core.pairing.removing import remove_files, without
-from ....core.pairing.taking import accepted, unpair, with_offset, without_proof
-from ....core.pairs import Proxy
 from ....core.pairs.half import Half
 from ....core.playback import Presence, SoundOutput
 from ....core.presets import Preset
@@ -43,6 +36,7 @@ from ...player_panel import PlayerPanel
 from ...work import Work
 from ..presets.outlook import need_words
 from .comparing import ZOOMS, CompareView, Pairing
+from .doing import Doing
 from .finding import Finding
 from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
@@ -68,7 +62,6 @@ class PairsPlace(QWidget):
         self.setObjectName("place")
         self._work = work
         self._measuring = measuring
-        self._presets = presets
         self._known: dict[str, Pair] = {}
         self._stamp: object = None
         self._headroom_version = 0
@@ -87,6 +80,7 @@ class PairsPlace(QWidget):
         self.posters = Posters(work, self._poster_came)
         self.model.wants_poster = self._want_poster
         self.finding = Finding(work, self)
+        self.doing_with = Doing(work, self, presets, lambda: chosen_pairs(self.table))
         self._build()
         self._connect()
         self.panel.show_nothing("Choose a pair to see it. Q flips between original and proxy.")
@@ -148,7 +142,7 @@ class PairsPlace(QWidget):
         self.doing.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.doing.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.menu = QMenu(self)
-        self.menu.aboutToShow.connect(self._fill_menu)
+        self.menu.aboutToShow.connect(lambda: self.doing_with.fill(self.menu))
         self.doing.setMenu(self.menu)
         for widget in (self.search, self.choice, self.grouping):
             row.addWidget(widget)
@@ -443,148 +437,23 @@ class PairsPlace(QWidget):
         elif identity in ("divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down"):
             self.compare.nudge(identity)
 
-    def _fill_menu(self) -> None:
-        self.menu.clear()
-        pairs = chosen_pairs(self.table)
-        with_proxy = [pair for pair in pairs if pair.proxy is not None]
-        video = [pair for pair in pairs if pair.clip.original.info.kind == "video"]
-        made = [pair for pair in with_proxy if pair.proxy is not None and pair.proxy.made]
-        submenu = self.menu.addMenu(f"Make proxies of {len(video)} with")
-        submenu.setEnabled(bool(video))
-        for preset in self._presets():
-            action = QAction(preset.name, submenu)
-            action.triggered.connect(lambda _checked=False, preset=preset: self.make(preset))
-            submenu.addAction(action)
-        for text, call, possible in (
-            ("Pair with a file…", self.pair_with_file, len(video) == 1),
-            (f"Unpair {len(with_proxy)}", self.unpair, bool(with_proxy)),
-            (f"Prove {len(with_proxy)}", self.prove, bool(with_proxy)),
-            ("Pin to the other side, or let go", self.pin, bool(video)),
-            ("Show the original in the file manager", lambda: self._show_file("original"), bool(pairs)),
-            ("Show the proxy in the file manager", lambda: self._show_file("proxy"), bool(with_proxy)),
-            (f"Remove {len(made)} proxies…", self.remove, bool(made)),
-        ):
-            action = QAction(text, self.menu)
-            action.setEnabled(possible)
-            action.triggered.connect(lambda _checked=False, call=call: call())
-            self.menu.addAction(action)
-
-    def _chosen_ids(self) -> tuple[str, ...]:
-        return tuple(pair.clip.id for pair in chosen_pairs(self.table))
-
-    def make(self, preset: Preset) -> None:
-        """Make proxies of the chosen clips."""
-        session, clips = self._work.session, self._chosen_ids()
-        try:
-            request = make_request(session.project, session.path.parent, clips, preset)
-        except ShadowError as error:
-            self._work.problem.emit(sentence(error))
-            return
-        self._work.pairs.make(request)
-
-    def _make_again(self) -> None:
-        """With the standing preset, else the first that makes proxies."""
-        standing = self._work.session.project.preset
-        known = [preset for preset in self._presets() if preset.proxies is not None]
-        chosen = standing if standing is not None and standing.proxies is not None else next(iter(known), None)
-        if chosen is None:
-            self._work.problem.emit("No preset makes proxies: make one in Presets first.")
-            return
-        self.make(chosen)
-
-    def unpair(self) -> None:
-        """Part the chosen pairs; the files stay."""
-        pairs = [pair for pair in chosen_pairs(self.table) if pair.proxy is not None]
-
-        def change(project: Project) -> Project:
-            for pair in pairs:
-                assert pair.proxy is not None
-                project = unpair(project, pair.clip.id, pair.proxy.file)
-            return project
-
-        self._work.session.edit(f"Unpair {len(pairs)}", change)
-
-    def prove(self) -> None:
-        """Prove the chosen pairs, also those that are proven."""
-        clips = [pair.clip.id for pair in chosen_pairs(self.table) if pair.proxy is not None]
-        self._work.pairs.prove(clips)
-
-    def pin(self) -> None:
-        """Pin the chosen clips to the other side; those that are pinned follow the switch again."""
-        clips = self._chosen_ids()
-
-        def change(project: Project) -> Project:
-            other = "originals" if project.showing == "proxies" else "proxies"
-            for identity in clips:
-                clip = project.clip(identity)
-                if clip is not None:
-                    project = project.with_clip(replace(clip, pin=None if clip.pin else other))  # type: ignore[arg-type]
-            return project
-
-        self._work.session.edit("Pin", change)
-
-    def _show_file(self, side: str) -> None:
-        pair = next(iter(chosen_pairs(self.table)), None)
-        file = None if pair is None else pair.clip.original.file if side == "original" else None
-        if pair is not None and side == "proxy" and pair.proxy is not None:
-            file = pair.proxy.file
-        place = self._work.session.project.place(file) if file is not None else None
-        if place is not None:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(place.parent)))
-
-    def remove(self) -> None:
-        """Put the chosen proxies that this project made into the trash, after asking."""
-        pairs = [
-            (pair.clip, pair.proxy) for pair in chosen_pairs(self.table) if pair.proxy is not None and pair.proxy.made
-        ]
-        size = words.gigabytes(sum(proxy.size for _clip, proxy in pairs))
-        box = QMessageBox(self)
-        box.setWindowTitle("Remove proxies")
-        box.setText(f"Put {len(pairs)} proxies ({size}) into the trash?")
-        box.setInformativeText("Originals stay. The proxies can be made again, or taken out of the trash and paired.")
-        yes = box.addButton("Into the trash", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is not yes:
-            return
-        self.panel.halt()
-        self.compare.rest()
-        self.panel.player.release()
-        project = self._work.session.project
-
-        def then(removed: Any) -> None:
-            self._work.session.edit(f"Remove {len(removed.gone)} proxies", lambda now: without(now, removed))
-            if removed.kept:
-                self._work.problem.emit(removed.kept[0])
-
-        self._work.in_background(lambda: remove_files(project, pairs), then)
-
     def _step(self, name: str) -> None:
         """What was asked beside the pictures."""
         clip = self.current()
         if clip is None:
             return
-        proxy = clip.proxies[-1] if clip.proxies else None
-        if name == "make":
-            self._make_again()
-        elif name == "choose":
+        if name == "choose":
             self.pair_with_file()
         elif name == "find":
             self._find_missing()
-        elif proxy is not None:
-            self._step_of_pair(name, clip, proxy)
+        else:
+            self.doing_with.step(name, clip)
 
-    def _step_of_pair(self, name: str, clip: Clip, proxy: Proxy) -> None:
-        session = self._work.session
-        if name == "offset" and proxy.proof is not None and proxy.proof.better_offset is not None:
-            better = proxy.proof.better_offset
-            session.edit("Take offset", lambda project: with_offset(project, clip.id, proxy.file, better))
-            self._work.pairs.prove([clip.id])
-        elif name == "accept":
-            session.edit("Good as it is", lambda project: accepted(project, clip.id, proxy.file))
-        elif name == "prove":
-            session.absorb(lambda project: without_proof(project, [clip.id]))
-            self._work.pairs.prove([clip.id])
+    def let_go_of_files(self) -> None:
+        """Files are about to go: nothing is shown of them."""
+        self.panel.halt()
+        self.compare.rest()
+        self.panel.player.release()
 
     # Finding files
 
@@ -652,9 +521,7 @@ class PairsPlace(QWidget):
 
     def left(self) -> None:
         """Another place was opened."""
-        self.panel.halt()
-        self.panel.player.release()
-        self.compare.rest()
+        self.let_go_of_files()
 
     def entered(self) -> None:
         """The place was opened."""

@@ -1,0 +1,180 @@
+"""What can be done with the chosen pairs: the menu, and what stands beside the pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, QUrl
+from PySide6.QtGui import QAction, QDesktopServices
+from PySide6.QtWidgets import QMenu, QMessageBox
+
+from ....core.errors import ShadowError, sentence
+from ....core.pairing.making import make_request
+from ....core.pairing.removing import remove_files, without
+from ....core.pairing.taking import accepted, unpair, with_offset, without_proof
+from ....core.pairs import Proxy
+from ....core.presets import Preset
+from ....core.project import Clip, Project
+from ... import words
+from ...work import Work
+from .rows import Pair
+
+if TYPE_CHECKING:
+    from .place import PairsPlace
+
+
+class Doing(QObject):
+    """On behalf of the place. ``presets``: those that make proxies; ``chosen``: the pairs it is about."""
+
+    def __init__(
+        self, work: Work, place: PairsPlace, presets: Callable[[], list[Preset]], chosen: Callable[[], list[Pair]]
+    ) -> None:
+        super().__init__()
+        self._work = work
+        self._place = place
+        self._presets = presets
+        self._chosen = chosen
+
+    def fill(self, menu: QMenu) -> None:
+        """The lines of the menu, as it is possible now."""
+        menu.clear()
+        pairs = self._chosen()
+        with_proxy = [pair for pair in pairs if pair.proxy is not None]
+        video = [pair for pair in pairs if pair.clip.original.info.kind == "video"]
+        made = [pair for pair in with_proxy if pair.proxy is not None and pair.proxy.made]
+        submenu = menu.addMenu(f"Make proxies of {len(video)} with")
+        submenu.setEnabled(bool(video))
+        for preset in self._presets():
+            action = QAction(preset.name, submenu)
+            action.triggered.connect(lambda _checked=False, preset=preset: self.make(preset))
+            submenu.addAction(action)
+        for text, call, possible in (
+            ("Pair with a file…", self._place.pair_with_file, len(video) == 1),
+            (f"Unpair {len(with_proxy)}", self.unpair, bool(with_proxy)),
+            (f"Prove {len(with_proxy)}", self.prove, bool(with_proxy)),
+            ("Pin to the other side, or let go", self.pin, bool(video)),
+            ("Show the original in the file manager", lambda: self._show_file("original"), bool(pairs)),
+            ("Show the proxy in the file manager", lambda: self._show_file("proxy"), bool(with_proxy)),
+            (f"Remove {_count(len(made), 'proxy', 'proxies')}…", self.remove, bool(made)),
+        ):
+            action = QAction(text, menu)
+            action.setEnabled(possible)
+            action.triggered.connect(lambda _checked=False, call=call: call())
+            menu.addAction(action)
+
+    # For many
+
+    def make(self, preset: Preset) -> None:
+        """Make proxies of the chosen clips."""
+        session, clips = self._work.session, tuple(pair.clip.id for pair in self._chosen())
+        try:
+            request = make_request(session.project, session.path.parent, clips, preset)
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+            return
+        self._work.pairs.make(request)
+
+    def make_again(self) -> None:
+        """With the standing preset, else the first that makes proxies."""
+        standing = self._work.session.project.preset
+        known = [preset for preset in self._presets() if preset.proxies is not None]
+        chosen = standing if standing is not None and standing.proxies is not None else next(iter(known), None)
+        if chosen is None:
+            self._work.problem.emit("No preset makes proxies: make one in Presets first.")
+            return
+        self.make(chosen)
+
+    def unpair(self) -> None:
+        """Part the chosen pairs; the files stay."""
+        pairs = [(pair.clip.id, pair.proxy.file) for pair in self._chosen() if pair.proxy is not None]
+
+        def change(project: Project) -> Project:
+            for clip, file in pairs:
+                project = unpair(project, clip, file)
+            return project
+
+        self._work.session.edit(f"Unpair {len(pairs)}", change)
+
+    def prove(self) -> None:
+        """Prove the chosen pairs, also those that are proven."""
+        self._work.pairs.prove([pair.clip.id for pair in self._chosen() if pair.proxy is not None])
+
+    def pin(self) -> None:
+        """Pin the chosen clips to the other side; those that are pinned follow the switch again."""
+        clips = [pair.clip.id for pair in self._chosen()]
+
+        def change(project: Project) -> Project:
+            other = "originals" if project.showing == "proxies" else "proxies"
+            for identity in clips:
+                clip = project.clip(identity)
+                if clip is not None:
+                    pinned = replace(clip, pin=None if clip.pin else other)  # type: ignore[arg-type]
+                    project = project.with_clip(pinned)
+            return project
+
+        self._work.session.edit("Pin", change)
+
+    def _show_file(self, side: str) -> None:
+        pair = next(iter(self._chosen()), None)
+        if pair is None:
+            return
+        file = pair.clip.original.file if side == "original" else pair.proxy.file if pair.proxy is not None else None
+        try:
+            place = self._work.session.project.place(file) if file is not None else None
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+            return
+        if place is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(place.parent)))
+
+    def remove(self) -> None:
+        """Put the chosen proxies that this project made into the trash, after asking."""
+        pairs = [(pair.clip, pair.proxy) for pair in self._chosen() if pair.proxy is not None and pair.proxy.made]
+        size = words.gigabytes(sum(proxy.size for _clip, proxy in pairs))
+        box = QMessageBox(self._place)
+        box.setWindowTitle("Remove proxies")
+        box.setText(f"Put {_count(len(pairs), 'proxy', 'proxies')} ({size}) into the trash?")
+        box.setInformativeText("Originals stay. The proxies can be made again, or taken out of the trash and paired.")
+        yes = box.addButton("Into the trash", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is not yes:
+            return
+        self._place.let_go_of_files()
+        project = self._work.session.project
+
+        def then(removed: Any) -> None:
+            gone = _count(len(removed.gone), "proxy", "proxies")
+            self._work.session.edit(f"Remove {gone}", lambda now: without(now, removed))
+            if removed.kept:
+                self._work.problem.emit(removed.kept[0])
+
+        self._work.in_background(lambda: remove_files(project, pairs), then)
+
+    # Beside the pictures
+
+    def step(self, name: str, clip: Clip) -> None:
+        """What was asked for one pair; see ProofPanel."""
+        proxy = clip.proxies[-1] if clip.proxies else None
+        if name == "make":
+            self.make_again()
+        elif proxy is not None:
+            self._step_of_pair(name, clip, proxy)
+
+    def _step_of_pair(self, name: str, clip: Clip, proxy: Proxy) -> None:
+        session = self._work.session
+        if name == "offset" and proxy.proof is not None and proxy.proof.better_offset is not None:
+            better = proxy.proof.better_offset
+            session.edit("Take offset", lambda project: with_offset(project, clip.id, proxy.file, better))
+            self._work.pairs.prove([clip.id])
+        elif name == "accept":
+            session.edit("Good as it is", lambda project: accepted(project, clip.id, proxy.file))
+        elif name == "prove":
+            session.absorb(lambda project: without_proof(project, [clip.id]))
+            self._work.pairs.prove([clip.id])
+
+
+def _count(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"
