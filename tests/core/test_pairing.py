@@ -21,9 +21,9 @@ from agile_shadow.core.pairing.missing import find_again, missing_files, take_ag
 from agile_shadow.core.pairing.proving import due
 from agile_shadow.core.pairing.removing import remove_files, without
 from agile_shadow.core.pairing.taking import take
-from agile_shadow.core.pairs.alignment import fit_sound
+from agile_shadow.core.pairs.alignment import PictureFit, fit_sound, something_moves
 from agile_shadow.core.pairs.evidence import Traits
-from agile_shadow.core.pairs.matching import Matching
+from agile_shadow.core.pairs.matching import Looks, Matching
 from agile_shadow.core.pairs.names import addition_between, core_of, match_names
 from agile_shadow.core.playback import Presence
 from agile_shadow.core.playback.choice import choose
@@ -69,7 +69,7 @@ def traits(path: str, frames: int, start: int | None, width: int = 3840) -> Trai
 
 
 @given(some.integers(0, 1 << 20))
-def test_data_alone_pairs_whole_sets_and_never_by_a_timecode_that_all_share(seed: int) -> None:
+def test_data_alone_pairs_whole_sets(seed: int) -> None:
     rng = random.Random(seed)
     originals = [traits(f"A/C{n:03d}.mov", rng.randint(100, 900), rng.randint(0, 10**6)) for n in range(8)]
     order = rng.sample(range(8), 8)
@@ -83,9 +83,45 @@ def test_data_alone_pairs_whole_sets_and_never_by_a_timecode_that_all_share(seed
     assert [(one.file, one.original, one.offset) for one in found.pairs] == list(
         zip(range(8), order, trims, strict=True)
     )
-    worn = [traits(f"q/{n}.mov", 300 + n, 90_000, 960) for n in range(8)]
-    same = Matching([traits(f"B/{n + 50}.mov", 300 + n, 90_000) for n in range(8)], worn)
-    assert all(one.verdict == "likely" for one in same.decide(same.candidates().values()).pairs)
+
+
+def test_a_timecode_that_all_files_share_says_nothing() -> None:
+    originals = [traits("B/one.mov", 300, 90_000), traits("B/two.mov", 200, 5_000)]
+    files = [traits(f"q/{n}.mov", 300, 90_000, 960) for n in range(8)]
+    matching = Matching(originals, files)
+    assert matching.decide(matching.candidates().values()).pairs == ()
+    single = Matching(originals, files[:1])
+    assert [one.original for one in single.decide(single.candidates().values()).pairs] == [0]
+
+
+def fit(moving: float, offset: int = 0) -> Looks:
+    return Looks(PictureFit(offset, moving, 0.99, moving - 0.2, 16), None, offset, True)
+
+
+def test_what_fits_two_originals_alike_is_never_certain_and_the_set_is_settled_as_a_whole() -> None:
+    originals = [traits("A/x.mov", 300, None), traits("A/y.mov", 300, None)]
+    files = [traits("p/1.mov", 300, None, 960), traits("p/2.mov", 300, None, 960)]
+    matching = Matching(originals, files)
+
+    def decided(fits: dict[tuple[int, int], float]) -> list[tuple[int, int, str]]:
+        candidates = [matching.candidate(*key, fit(moving)) for key, moving in fits.items()]
+        return [(one.file, one.original, one.verdict) for one in matching.decide(candidates).pairs]
+
+    assert decided({(0, 0): 0.98}) == [(0, 0, "certain")]
+    assert decided({(0, 0): 0.98, (0, 1): 0.93}) == [(0, 0, "likely")]  # takes that move nearly alike
+    assert decided({(0, 0): 0.98, (0, 1): 0.5}) == [(0, 0, "certain")]
+    assert decided({(0, 0): 0.98, (1, 0): 0.95}) == [(0, 0, "likely"), (1, 0, "likely")]  # two for one original
+    whole = decided({(0, 0): 0.97, (0, 1): 0.96, (1, 0): 0.99})
+    assert [(file, original) for file, original, _verdict in whole] == [(0, 1), (1, 0)]
+    assert decided({(0, 0): 0.2}) == []
+
+
+def test_grain_is_told_from_what_moves() -> None:
+    grain = np.random.default_rng(4).chisquare(9, 576).astype(np.float32)  # of nine frames: alike in all cells
+    assert not something_moves(grain / 9)
+    thing = grain / 9
+    thing[77] = 60
+    assert something_moves(thing) and something_moves(grain) and not something_moves(grain / 900)
 
 
 def test_sound_is_laid_to_its_place_and_fingerprints_are_kept_as_they_are() -> None:
