@@ -109,6 +109,7 @@ def test_what_fits_two_originals_alike_is_never_certain_and_the_set_is_settled_a
 
     assert decided({(0, 0): 0.98}) == [(0, 0, "certain")]
     assert decided({(0, 0): 0.98, (0, 1): 0.93}) == [(0, 0, "likely")]  # takes that move nearly alike
+    assert decided({(0, 0): 0.98, (0, 1): 0.82}) == [(0, 0, "likely")]
     assert decided({(0, 0): 0.98, (0, 1): 0.5}) == [(0, 0, "certain")]
     assert decided({(0, 0): 0.98, (1, 0): 0.95}) == [(0, 0, "likely"), (1, 0, "likely")]  # two for one original
     whole = decided({(0, 0): 0.97, (0, 1): 0.96, (1, 0): 0.99})
