@@ -117,7 +117,7 @@ def test_a_measurement_that_stood_still_is_made_again(qtbot: QtBot, film: Path, 
     measuring.want_headrooms(window.work.session.project)
     wanted = measuring.waiting
     measuring.start()
-    qtbot.waitUntil(lambda: bool(measuring.now), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(measuring.now) and 0 < measuring.part < 0.9, timeout=20_000)
     measuring.stand_still()  # as when the user plays something, for about three seconds
     qtbot.waitUntil(lambda: not measuring.now and not measuring.waiting, timeout=60_000)
     found = measuring.kept.all_of("headroom")

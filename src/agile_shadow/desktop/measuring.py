@@ -101,6 +101,7 @@ class Measuring(QObject):
         self._future: Future[Any] | None = None
         self._quiet_until = 0.0
         self._disturbed = False
+        self.part = 0.0  # of what is measured now, 0 to 1
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._tick)
@@ -197,9 +198,13 @@ class Measuring(QObject):
 
     def _begin(self, order: _Order) -> None:
         self._running, self._disturbed = order, False
-        future = self._future = self._pool.submit(order.task, order.request)
+        self.part = 0.0
+        future = self._future = self._pool.submit(order.task, order.request, self._came_so_far)
         future.add_done_callback(lambda done: self._keep(order, done))
         self.measured.emit()
+
+    def _came_so_far(self, part: float) -> None:
+        self.part = part
 
     def _keep(self, order: _Order, done: Future[Any]) -> None:
         """On the pool's thread: keeping looks at the file's drive and writes."""
