@@ -20,7 +20,7 @@ from ..pairs import FileRef
 from ..pairs.alignment import standing_table
 from ..pairs.evidence import Finding, Traits, same_rate
 from ..pairs.half import Half
-from ..pairs.matching import Candidate, Looks, Match, Matching, Verdict
+from ..pairs.matching import Candidate, Match, Matching, Verdict
 from ..pairs.names import Addition
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
@@ -158,7 +158,7 @@ class Search:
         return answers
 
     def _make_sides(self) -> None:
-        clips = [_traits_of_clip(self._project, clip) for clip in self.clips]
+        clips = [_traits_of_clip(clip) for clip in self.clips]
         files = [Traits.of(one.name, info) for one, info in zip(self.files, self._infos, strict=True)]
         most = max((_pixels(clip.original.info) for clip in self.clips), default=0)
         small = [number for number, info in enumerate(self._infos) if _pixels(info) <= most]
@@ -362,13 +362,10 @@ def _place(project: Project, file: FileRef) -> Path | None:
     return path.absolute() if path is not None else None
 
 
-def _traits_of_clip(project: Project, clip: Clip) -> Traits:
-    """A clip is known by the path it had on its card, if that is known, since that is what others named theirs by."""
+def _traits_of_clip(clip: Clip) -> Traits:
+    """A clip is known by the path of its original below its shelf."""
     return Traits.of(clip.original.file.path, clip.original.info)
 
 
 def _pixels(info: MediaInfo) -> int:
     return info.display_width * info.display_height
-
-
-__all__ = ["Looks", "Offer", "Offers", "Search"]

@@ -57,23 +57,19 @@ class SoundFit:
         return round(self.seconds * float(rate))
 
 
-def fit_pictures(
-    original: Fingerprint, proxy: Grids, first: int = 0, offsets: range | None = None, whole: int | None = None
-) -> PictureFit | None:
-    """Lay sampled frames of an original over all frames of a stretch of a proxy, at every offset.
+def fit_pictures(original: Fingerprint, proxy: Grids) -> PictureFit | None:
+    """Lay sampled frames of an original over the frames of a proxy, at every offset.
 
-    ``proxy``: float32 (frames, HIGH, WIDE) from frame ``first`` on of ``whole`` frames. None when they never meet.
+    ``proxy``: float32 (frames, HIGH, WIDE) from its first frame on. None when they never meet.
     """
-    if offsets is None:
-        low = -(whole or first + len(proxy)) // 10
-        offsets = range(min(0, low), max(1, original.frames - len(proxy) // 3))
+    offsets = range(-(len(proxy) // 10), max(1, original.frames - len(proxy) // 3))
     table = _Table.of(original, proxy)
     numbers = original.numbers
     inside_most = int((numbers < len(proxy)).sum())
     least = max(_LEAST_SAMPLES, inside_most // 2)
     found: dict[int, tuple[float, int]] = {}
     for offset in offsets:
-        places = numbers - offset - first
+        places = numbers - offset
         good = np.flatnonzero((places >= 0) & (places < len(proxy)))
         if len(good) >= least:
             found[offset] = table.moving(good, places[good]), len(good)
@@ -82,7 +78,7 @@ def fit_pictures(
     best = max(found, key=lambda offset: found[offset])
     moving, count = found[best]
     others = max((one[0] for offset, one in found.items() if abs(offset - best) > _NEAR), default=NONE)
-    places = numbers - best - first
+    places = numbers - best
     good = np.flatnonzero((places >= 0) & (places < len(proxy)))
     means = original.grids[good].mean(axis=0).reshape(-1), proxy[places[good]].mean(axis=0).reshape(-1)
     return PictureFit(best, moving, correlation(*means), others, count)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -29,7 +28,7 @@ from .evidence import (
     about_timecode,
     same_rate,
 )
-from .names import Addition, NameMatch, match_names
+from .names import Addition, match_names
 
 Verdict = Literal["certain", "likely"]
 _LEAST = 4.0  # evidence without which two files are no candidates of each other
@@ -142,10 +141,6 @@ class Matching:
             about_picture(looks.picture),
         )
         return Candidate(file, original, tuple(one for one in findings if one is not None), looks)
-
-    def name_match(self, file: int, original: int) -> NameMatch | None:
-        """How the two are named alike."""
-        return self._names.get((file, original))
 
     def decide(self, candidates: Iterable[Candidate], settled: Mapping[int, int] | None = None) -> Matches:
         """The best assignment. ``settled``: originals (by number of the file) that a person has chosen."""
@@ -285,10 +280,3 @@ def _assigned(kept: Sequence[Candidate], originals: int, settled: Mapping[int, i
         for row, column in zip(*(side.tolist() for side in found), strict=True)
         if column < originals
     }
-
-
-def odds_to_words(weight: float) -> str:
-    """Evidence for a person: ``a million to one``."""
-    power = int(weight / math.log(10))
-    names = {0: "even", 1: "ten to one", 2: "a hundred to one", 3: "a thousand to one", 4: "ten thousand to one"}
-    return names.get(max(0, power), "more than a hundred thousand to one")

@@ -291,15 +291,3 @@ def _heard(request: ProveRequest) -> tuple[str, ...]:
         return ()
     heard = listen(original.path, proxy.path, lead, seconds, float(1 / rate))
     return heard.wrong if heard is not None else ()
-
-
-__all__ = [
-    "CompareRequest",
-    "ProveRequest",
-    "Readings",
-    "compare_files",
-    "exact_offset",
-    "frames_text",
-    "prove",
-    "stamp_of",
-]

@@ -71,7 +71,6 @@ class PairsPlace(QWidget):
         self._needed: Order | None = None
         self._all: list[Pair] = []
         self._all_of: object = None
-        self._looked = 0.0
         self.order: tuple[int | None, bool] = (None, False)
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()
