@@ -85,7 +85,7 @@ def test_offers_are_looked_at_one_is_confirmed_the_rest_follow_and_undo_takes_al
     assert "the same name without" in window.pairs.proof.reasons.text()
     qtbot.waitUntil(lambda: window.pairs.compare.shown is not None, timeout=10_000)  # both pictures are looked at
     qtbot.mouseClick(offers.yes, LEFT)
-    assert offers.take.text() == "Pair 5 files"  # the rest follows
+    qtbot.waitUntil(lambda: offers.take.text() == "Pair 5 files", timeout=5_000)  # the rest follows
     assert sorted(row.verdict for row in offers.model.rows if row.take) == ["certain"] * 4 + ["confirmed by you"]
     qtbot.mouseClick(offers.take, LEFT)
     assert window.pairs.upper.currentWidget() is window.pairs.table

@@ -33,6 +33,7 @@ class Finding(QObject):
         self._confirmed: dict[Path, str] = {}
         self._taught: set[Addition] = set()
         self._refused: set[Path] = set()
+        self._asked = 0
 
     @property
     def busy(self) -> bool:
@@ -94,19 +95,24 @@ class Finding(QObject):
         self._show()
 
     def _show(self) -> None:
-        project = self._work.session.project
+        """Decide in the background, since thousands of files take a while; what a newer tick overtook is dropped."""
+        self._asked += 1
+        asked, search, project = self._asked, self._search, self._work.session.project
         name = self._where.name or str(self._where)
-        rows: list[OfferRow] = []
-        if self._search is not None:
-            offers = self._search.decide(self._taught, self._confirmed)
-            rows = rows_of_offers(offers, project, self._refused, self._confirmed)
-            told = told_of_offers(rows, name)
+        if search is not None:
+            taught, confirmed, refused = set(self._taught), dict(self._confirmed), set(self._refused)
+
+            def work() -> list[OfferRow]:
+                return rows_of_offers(search.decide(taught, confirmed), project, refused, confirmed)
+
+            self._work.in_background(work, lambda rows: self._show_rows(asked, rows, told_of_offers(rows, name)))
         elif self._again is not None:
-            rows = rows_of_missing(self._again, self._refused)
             told = f"{name}: {len(self._again.found)} of the missing files are here, {len(self._again.still)} are not."
-        else:
-            return
-        self._place.offers.show_rows(rows, told)
+            self._show_rows(asked, rows_of_missing(self._again, self._refused), told)
+
+    def _show_rows(self, asked: int, rows: list[OfferRow], told: str) -> None:
+        if asked == self._asked and (self._search is not None or self._again is not None):
+            self._place.offers.show_rows(rows, told)
 
     # What a person says
 
