@@ -12,7 +12,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .commands import ingesting, jobs, measure, pairing, presets
+from .commands import cutting, ingesting, jobs, measure, pairing, presets
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, say, told
 from .core.errors import ShadowError
 from .core.export import ExportRequest, final_check, run_export
@@ -35,6 +35,8 @@ app.command()(pairing.pair)
 app.command()(pairing.unpair)
 app.command()(pairing.prove)
 app.command()(pairing.compare)
+app.command()(cutting.frame)
+app.command()(cutting.timeline)
 app.command()(measure.headroom)
 app.command()(measure.estimate)
 app.command()(measure.trial)

@@ -1,12 +1,20 @@
 """The command line as a script uses it."""
 
 import json
+from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
-from agile_shadow.core.stand_ins import CLIPS
+import numpy as np
+from PIL import Image
+
+from agile_shadow.core.project import load_project, save_project
+from agile_shadow.core.stand_ins import CLIPS, read_code
 from agile_shadow.core.stand_ins.card import CUT_OFF
+from agile_shadow.core.timeline import append, with_speed
 from tests.core.test_ingest import cli
-from tests.footage import here, ingest
+from tests.effects import named
+from tests.footage import NUMBERS, here, ingest
 
 
 def test_probe_answers_for_the_good_and_fails_for_the_bad(drawn_card: Path) -> None:
@@ -48,3 +56,33 @@ def test_an_empty_timeline_is_not_exported(card: Path, tmp_path: Path) -> None:
     ingest(card, tmp_path / "f" / "p.otio")
     status, answer, said = here("export", "--project", tmp_path / "f" / "p.otio", "--out", tmp_path / "film.mp4")
     assert (status, answer) == (1, {}) and "empty" in said
+
+
+def test_a_frame_of_the_timeline_is_written_from_either_side(card: Path, tmp_path: Path) -> None:
+    file = tmp_path / "f" / "p.otio"
+    ingest(card, file)
+    project = load_project(file)
+    clip = named(project, "A001C002")
+    project = project.with_timeline_settings_of(clip)
+    line = append(project.timeline, clip.piece(Fraction(2, 25), Fraction(1, 2)))
+    line = with_speed(line, line.pictures[0].blocks[0].id, Fraction(2))
+    save_project(replace(project, timeline=line), file)
+    out = tmp_path / "frame.png"
+    for side, kind in (("original", "original"), ("proxy", "proxy")):
+        status, answer, _said = here("frame", "--project", file, "--at", "00:00:00:03", "--side", side, "--out", out)
+        assert status == 0 and answer["layers"][0]["kind"] == kind
+        with Image.open(out) as picture:
+            assert picture.size == (960, 540)
+            assert read_code(np.asarray(picture)[..., 1]) == (NUMBERS["A001C002"], 2 + 3 * 2)
+    status, answer, _said = here("timeline", "--project", file)
+    assert status == 0 and [(t["kind"], len(t["blocks"])) for t in answer["tracks"]] == [("picture", 1), ("sound", 1)]
+    assert answer["tracks"][0]["blocks"][0]["speed"] == 2 and answer["frames"] == 6  # 13 frames at double speed
+    out.unlink()
+    for wrong in (
+        ["--at", "00:01:00:00"],
+        ["--at", "x"],
+        ["--at", "1", "--size", "1x1"],
+        ["--at", "1", "--timeline", "y"],
+    ):
+        status, _answer, said = here("frame", "--project", file, *wrong, "--out", out)
+        assert status == 1 and len(said.strip().splitlines()) == 1 and not out.exists()

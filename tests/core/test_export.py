@@ -8,12 +8,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from agile_shadow.core.compositing import picture_of
 from agile_shadow.core.errors import ExportError
 from agile_shadow.core.export import ExportRequest, final_check, run_export
-from agile_shadow.core.media import FrameReader, SoundReader, probe
+from agile_shadow.core.media import FrameReader, SoundReader, probe, to_bgra
 from agile_shadow.core.presets import Mark, Preset, Proxies
 from agile_shadow.core.project import Project, load_project
-from agile_shadow.core.timeline import append
+from agile_shadow.core.timeline import Timeline, append
+from tests.effects import with_everything
 from tests.footage import NUMBERS, codes, ingest, refusal
 
 CUT = (("A001C002", 3, 12), ("PCK_0007", 10, 20), ("00004", 0, 10))
@@ -28,7 +30,7 @@ def project(card: Path, tmp_path: Path) -> Project:
         clip = next(clip for clip in project.clips if clip.name == name)
         project = project.with_timeline_settings_of(clip)
         rate = clip.original.info.frame_rate
-        line = append(project.timeline, clip.id, clip.length, first / rate, Fraction(count) / rate)
+        line = append(project.timeline, clip.piece(first / rate, Fraction(count) / rate))
         project = replace(project, timeline=line)
     return project
 
@@ -104,6 +106,16 @@ def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Pa
     with pytest.raises(ExportError):
         run_export(ExportRequest(project, tmp_path / "film.wmx"), quiet)
     with pytest.raises(ExportError):
-        run_export(
-            ExportRequest(replace(project, timeline=replace(project.timeline, blocks=())), tmp_path / "f.mp4"), quiet
-        )
+        run_export(ExportRequest(replace(project, timeline=Timeline(rate=Fraction(25))), tmp_path / "f.mp4"), quiet)
+
+
+def test_the_film_shows_every_effect_as_the_player_does(project: Project, tmp_path: Path) -> None:
+    project = with_everything(project, frames=4)
+    line = project.timeline
+    result = run_export(ExportRequest(project, tmp_path / "film.mov"), quiet)
+    assert result.frames == line.length
+    with FrameReader(result.path) as reader:
+        for frame in range(0, line.length, 3):
+            shown = picture_of(project, line, frame, (line.width, line.height), "originals").pixels
+            made = to_bgra(reader.frame(frame), line.width, line.height)
+            assert np.abs(made.astype(int) - shown)[..., :3].mean() < 3

@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
+from agile_shadow.core.compositing.choice import choose
 from agile_shadow.core.jobs import JobStore, WorkerPool
 from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.fingerprint import ENVELOPE_RATE, Fingerprint
@@ -26,7 +27,6 @@ from agile_shadow.core.pairs.evidence import Traits
 from agile_shadow.core.pairs.matching import Looks, Matching
 from agile_shadow.core.pairs.names import addition_between, core_of, match_names
 from agile_shadow.core.playback import Presence
-from agile_shadow.core.playback.choice import choose
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.stand_ins.elsewhere import Derived, Elsewhere, plan, write_all, write_original, write_proxy
@@ -196,9 +196,9 @@ def test_a_project_cut_on_proxies_gets_its_originals_and_keeps_its_cuts(tmp_path
     session = ProjectSession.open(project)
     first = session.project.clips[0]
     begun = session.project.with_timeline_settings_of(first)
-    line = append(begun.timeline, first.id, first.length, Fraction(10, 25), Fraction(30, 25))
+    line = append(begun.timeline, first.piece(Fraction(10, 25), Fraction(30, 25)))
     session.edit("cut", lambda _before: replace(begun, timeline=line))
-    block = session.project.timeline.blocks[0]
+    block = session.project.timeline.pictures[0].blocks[0]
     session.close()
     status, answer, _said = here("pair", "--project", project, "--from", tmp_path / "Drive", "--take", "certain")
     assert (
@@ -207,7 +207,7 @@ def test_a_project_cut_on_proxies_gets_its_originals_and_keeps_its_cuts(tmp_path
     after = load_project(project)
     assert [one.original.info.width for one in after.clips] == [192, 192]
     assert [one.proxies[0].offset for one in after.clips] == [7, 7]
-    moved = after.timeline.blocks[0]
+    moved = after.timeline.pictures[0].blocks[0]
     assert moved.source_start == block.source_start + Fraction(7, 25) and moved.length == block.length
 
 

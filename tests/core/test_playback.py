@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from agile_shadow.core.compositing import Mixer
 from agile_shadow.core.playback import ClipProgram, Picture, Player, Presence, TimelineProgram, choose
 from agile_shadow.core.playback.meter import Meter
-from agile_shadow.core.playback.program_sound import ProgramSound
 from agile_shadow.core.project import Clip, Project, load_project
 from agile_shadow.core.stand_ins import read_code
 from agile_shadow.core.timeline import append
@@ -96,7 +96,7 @@ def test_a_timeline_plays_each_frame_once_in_order(project: Project, watched: Wa
     line = project.timeline
     for name in ("A001C002", "PCK_0008"):
         clip = named(project, name)
-        line = append(line, clip.id, clip.length, Fraction(1, 5), Fraction(2, 5))
+        line = append(line, clip.piece(Fraction(1, 5), Fraction(2, 5)))
     project = replace(project, timeline=line)
     watched.player.show(TimelineProgram(line), project)
     watched.picture()
@@ -116,9 +116,9 @@ def test_a_timeline_plays_each_frame_once_in_order(project: Project, watched: Wa
 def test_the_sound_of_a_timeline_comes_from_its_blocks(project: Project) -> None:
     clip = named(project, "PCK_0007")
     project = project.with_timeline_settings_of(clip)
-    line = append(project.timeline, clip.id, clip.length, Fraction(1, 2), Fraction(2, 5))
-    line = append(line, clip.id, clip.length, Fraction(0), Fraction(2, 5))
-    sound = ProgramSound(TimelineProgram(line), lambda point: choose(project, clip, Presence(), point.seconds))
+    line = append(project.timeline, clip.piece(Fraction(1, 2), Fraction(2, 5)))
+    line = append(line, clip.piece(Fraction(0), Fraction(2, 5)))
+    sound = Mixer(TimelineProgram(line), lambda layer: choose(project, clip, Presence(), layer.seconds))
     whole = sound.read(0, 48_000 * 4 // 5)
     pieces = np.concatenate([sound.read(at, 960) for at in range(0, 48_000 * 4 // 5, 960)])
     sound.close()

@@ -1,4 +1,6 @@
+import base64
 import json
+import zlib
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -6,10 +8,13 @@ from pathlib import Path
 import opentimelineio as otio
 import pytest
 
+from agile_shadow.core import timeline as edits
 from agile_shadow.core.errors import ProjectError
+from agile_shadow.core.presets import Attached
 from agile_shadow.core.project import ProjectSession, load_project, new_project, save_project
-from agile_shadow.core.project.file import earlier_saves
-from agile_shadow.core.timeline import append
+from agile_shadow.core.project.file import Memo, earlier_saves
+from agile_shadow.core.timeline import Colour, append
+from tests.effects import with_everything
 from tests.footage import ingest, preset, refusal
 
 
@@ -20,14 +25,14 @@ def project_file(card: Path, tmp_path: Path) -> Path:
     project = load_project(path)
     clip = next(clip for clip in project.clips if clip.name == "A001C002")
     project = project.with_timeline_settings_of(clip)
-    line = append(project.timeline, clip.id, clip.length, Fraction(1, 5), Fraction(2, 5))
+    line = append(project.timeline, clip.piece(Fraction(1, 5), Fraction(2, 5)))
     save_project(replace(project, timeline=line, showing="proxies", preset=preset(), unknown={"later": [1]}), path)
     return path
 
 
 def test_a_project_comes_back_from_its_file(project_file: Path) -> None:
     project = load_project(project_file)
-    assert len(project.clips) == 11 and len(project.timeline.blocks) == 1 and project.showing == "proxies"
+    assert len(project.clips) == 11 and len(list(project.timeline.blocks)) == 2 and project.showing == "proxies"
     copy = project_file.with_name("copy.otio")
     save_project(project, copy)
     assert load_project(copy) == project
@@ -36,7 +41,8 @@ def test_a_project_comes_back_from_its_file(project_file: Path) -> None:
 
 def test_any_tool_that_reads_otio_finds_the_cut_and_both_files(project_file: Path) -> None:
     timeline = otio.adapters.read_from_file(str(project_file))
-    (clip,) = timeline.find_clips()
+    clip, sound = timeline.find_clips()
+    assert [track.kind for track in timeline.tracks] == ["Video", "Audio"] and sound.name == clip.name
     assert set(clip.media_references()) == {"original", "proxy"}
     assert clip.active_media_reference_key == "proxy"
     assert clip.source_range.start_time == otio.opentime.from_timecode("10:14:20:10", 25)
@@ -117,3 +123,41 @@ def test_saving_keeps_an_earlier_save_and_never_a_half_file(tmp_path: Path, monk
     monkeypatch.undo()
     assert load_project(path).name == "two"
     assert not list(tmp_path.glob(".*"))
+
+
+def test_an_older_file_is_brought_up_to_date() -> None:
+    project = load_project(Path(__file__).parent / "samples" / "project-1.otio")
+    pictures, sounds = project.timeline.tracks
+    assert [(block.clip, block.start, block.length) for block in pictures.blocks] == [
+        ("one", 0, 50), ("two", 50, 25), ("one", 75, 25),
+    ]  # fmt: skip
+    assert [(b.clip, b.start, b.link) for b in sounds.blocks] == [  # the second clip has no sound
+        ("one", 0, pictures.blocks[0].link), ("one", 75, pictures.blocks[2].link),
+    ]  # fmt: skip
+    assert project.showing == "proxies" and len(project.clips) == 2
+
+
+def test_everything_on_a_timeline_comes_back_from_the_file(project_file: Path) -> None:
+    project = with_everything(load_project(project_file))
+    swap = "LUT_3D_SIZE 2\n" + "0 0 0\n" * 8
+    table = Attached(name="flat.cube", data=base64.b64encode(zlib.compress(swap.encode())).decode())
+    line = project.timeline
+    first, second = line.pictures[0].blocks[:2]
+    line = edits.with_effects(line, [first.id, second.id], lambda e: replace(e, colour=Colour(lut=table), gain=-3.5))
+    line = edits.with_marks(edits.add_marker(edits.with_pin(line, [first.id], "originals"), 7, "here"), 3, 90)
+    line = edits.with_track(line, line.sounds[0].id, locked=True, off=True)
+    whole = replace(project, timeline=line).with_new_timeline(copy=True).with_new_timeline()
+    memo = Memo()
+    save_project(whole, project_file, memo)
+    assert load_project(project_file) == whole and project_file.read_text().count(table.data) == 1
+    changed = replace(whole, others=(whole.others[0], edits.remove(whole.others[1], [first.id])), showing="originals")
+    save_project(changed, project_file, memo)
+    assert load_project(project_file) == changed  # what was kept from the save before does no harm
+    read = otio.adapters.read_from_file(str(project_file))
+    assert [track.kind for track in read.tracks] == ["Video", "Audio"]
+    save_project(whole.with_open(line.id), project_file)
+    tracks = otio.adapters.read_from_file(str(project_file)).tracks
+    dissolves = [item for item in tracks[0] if isinstance(item, otio.schema.Transition)]
+    assert len(dissolves) == sum(block.dissolve is not None for block in line.pictures[0].blocks)
+    warps = [clip.effects[0].time_scalar for clip in tracks[0].find_clips() if clip.effects]
+    assert -1 in warps and 0.25 in warps

@@ -16,7 +16,7 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.project import load_project, save_project
 from agile_shadow.core.stand_ins import CLIPS, read_code
 from agile_shadow.core.stand_ins.card import shrunk
-from agile_shadow.core.timeline import append
+from agile_shadow.core.timeline import Block, append
 from agile_shadow.desktop.actions import COMMANDS
 from agile_shadow.desktop.player_panel import PlayerPanel
 from agile_shadow.desktop.theme import INK, PAPER
@@ -158,7 +158,7 @@ def with_three_blocks(film: Path) -> None:
     for name in ("A001C002", "A001C001", "00005"):
         clip = next(clip for clip in project.clips if clip.name == name)
         project = project.with_timeline_settings_of(clip)
-        line = append(project.timeline, clip.id, clip.length, Fraction(1, 5), Fraction(2, 5))
+        line = append(project.timeline, clip.piece(Fraction(1, 5), Fraction(2, 5)))
         project = replace(project, timeline=line)
     save_project(project, film)
 
@@ -171,37 +171,40 @@ def test_cutting_by_keys_and_mouse_is_undone_step_by_step(qtbot: QtBot, film: Pa
     start = session.project.timeline
     key(qtbot, window, Key.Key_0, CONTROL)
 
+    def blocks() -> tuple[Block, ...]:
+        return session.project.timeline.pictures[0].blocks
+
     def at(frame: float) -> QPoint:
-        return QPoint(round(view.x_of(frame)), view.height() - 30)
+        return QPoint(round(view.x_of(frame)), round(view.block_rect(blocks()[0]).center().y()))
 
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(view.x_of(4.5)), 10))
-    assert view.position == 4 and window.timeline.which.text() == "In the viewer: the timeline"
+    assert view.position == 4 and window.timeline.which.text() == "In the viewer: Timeline 1"
     key(qtbot, window, Key.Key_Slash)
-    assert [block.length for block in session.project.timeline.blocks] == [4, 6, 10, 10]
+    assert [block.length for block in blocks()] == [4, 6, 10, 10]
     key(qtbot, window, Key.Key_I, ALT)  # nothing to trim at a block's first frame
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(2))
     key(qtbot, window, Key.Key_Delete)
-    assert [block.length for block in session.project.timeline.blocks] == [6, 10, 10]
+    assert [block.length for block in blocks()] == [6, 10, 10]
 
-    end = QPointF(view.block_rect(session.project.timeline.blocks[0]).topRight()).toPoint() + QPoint(-2, 30)
+    end = QPointF(view.block_rect(blocks()[0]).topRight()).toPoint() + QPoint(-2, 30)
     qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=end)
     qtbot.mouseMove(view, end - QPoint(round(view.x_of(2) - view.x_of(0)), 0))
-    assert session.project.timeline.blocks[0].length == 6  # nothing is changed before the button is let go
+    assert blocks()[0].length == 6  # nothing is changed before the button is let go
     qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=end - QPoint(round(view.x_of(2) - view.x_of(0)), 0))
-    assert session.project.timeline.blocks[0].length == 4
-    third = session.project.timeline.blocks[2]
-    qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=at(third.start + 5))
+    assert blocks()[0].length == 4
+    third = blocks()[2]
+    qtbot.mousePress(view, Qt.MouseButton.LeftButton, CONTROL, at(third.start + 5))
     qtbot.mouseMove(view, at(1))
-    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=at(1))
-    assert session.project.timeline.blocks[0].id == third.id
+    qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, CONTROL, at(1))
+    assert blocks()[0].id == third.id
 
-    for expected in ("Move a block", "Trim the end", "Remove", "Cut"):
+    for expected in ("Put into another order", "Trim the end", "Remove", "Cut"):
         assert session.undo_label == expected
         key(qtbot, window, Key.Key_Z, CONTROL)
     assert session.project.timeline == start
     for _ in range(4):
         key(qtbot, window, Key.Key_Z, CONTROL | SHIFT)
-    assert session.project.timeline.blocks[0].id == third.id
+    assert blocks()[0].id == third.id
     window.close()
     assert load_project(film).timeline == session.project.timeline
 

@@ -10,6 +10,7 @@ from ..core.playback import MeterReading
 from . import theme
 from .actions import keys_of
 from .marks import paint_block
+from .meters import Levels, PlayGraph
 
 _SIDES = (("originals", "original", "Originals"), ("proxies", "proxy", "Proxies"))
 
@@ -83,8 +84,11 @@ class StatusStrip(QWidget):
         self.counts.setObjectName("quiet")
         self.counts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.meter = QLabel("")
-        self.meter.setMinimumWidth(178)
+        self.meter.setMinimumWidth(150)
         self.meter.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.graph = PlayGraph()
+        self.levels = Levels()
+        self.levels.hide()
         self.sound = QLabel("")
         self.sound.setObjectName("quiet")
         self.jobs = QPushButton("No jobs")
@@ -94,15 +98,23 @@ class StatusStrip(QWidget):
         layout.addWidget(self.switch)
         layout.addWidget(self.counts, 1)
         layout.addWidget(self.meter)
+        layout.addWidget(self.graph)
+        layout.addWidget(self.levels)
         layout.addWidget(self.sound)
         layout.addWidget(self.jobs)
 
     def show_meter(self, reading: MeterReading | None) -> None:
         """Frames shown per second, of how many, and how many came late."""
+        self.graph.show_reading(reading)
         if reading is None:
             self.meter.setText("")
             return
         self.meter.setText(f"shown {reading.text()}")
-        short = reading.frames > 5 and reading.shown < 0.9 * float(reading.wanted)
-        self.meter.setObjectName("warn" if short else "")
+        self.meter.setObjectName("warn" if reading.short else "")
         self.meter.style().polish(self.meter)
+
+    def show_levels(self, levels: tuple[float, float] | None) -> None:
+        """How loud it is; the bars are there once something was heard."""
+        if levels is not None:
+            self.levels.show()
+        self.levels.show_levels(levels)

@@ -10,6 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QDialog,
     QFileDialog,
@@ -21,6 +22,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QMessageBox,
+    QPlainTextEdit,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
@@ -28,16 +30,17 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.errors import ShadowError, sentence
-from ..core.playback import SoundOutput
+from ..core.playback import Reason, SoundOutput
 from ..core.presets import Preset
 from ..core.project import Clip, Project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
 from ..core.time import clock_text
 from . import theme
-from .actions import COMMANDS
+from .actions import COMMANDS, TIMELINE_AREAS, keys_of
 from .folders import Folders
 from .jobs_drawer import JobsDrawer
 from .measuring import Measuring
+from .notice import Notice
 from .notices import send_notice, sound
 from .places.export import ExportPlace
 from .places.ingest import IngestPlace
@@ -47,13 +50,11 @@ from .places.storage import StoragePlace, look_at_shelves, mended
 from .places.timeline import TimelinePlace
 from .player_panel import PlayerPanel
 from .rail import Rail
+from .showing import RULE, shown_counts, unpinned
 from .status_strip import StatusStrip
 from .work import Work
 
-_PLAYING = {
-    "play", "backward", "stop", "forward", "back_1", "on_1", "back_10", "on_10", "first", "last", "mark_in", "mark_out",
-    "unmark",
-}  # fmt: skip
+_PLAYING = {command.id for command in COMMANDS if command.area in ("Playing", "Marking")}
 
 _PAIRS = {
     "look", "closer", "wider", "all", "divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down",
@@ -107,11 +108,7 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(place)
         self.drawer = JobsDrawer(self.work)
         self.drawer.hide()
-        self.notice = QLabel("")
-        self.notice.setObjectName("warn")
-        self.notice.setWordWrap(True)
-        self.notice.setContentsMargins(16, 6, 16, 6)
-        self.notice.hide()
+        self.notice = Notice()
         whole = QWidget()
         whole.setObjectName("place")
         outer = QVBoxLayout(whole)
@@ -168,6 +165,7 @@ class MainWindow(QMainWindow):
 
     def _bind_keys(self) -> None:
         self._playing_keys: list[QShortcut] = []
+        self._timeline_keys: list[QShortcut] = []
         for command in COMMANDS:
             for keys in command.keys:
                 shortcut = QShortcut(QKeySequence(keys), self)
@@ -175,6 +173,8 @@ class MainWindow(QMainWindow):
                 shortcut.activated.connect(lambda identity=command.id: self.command(identity))
                 if command.id in _PLAYING:
                     self._playing_keys.append(shortcut)
+                elif command.area in TIMELINE_AREAS:
+                    self._timeline_keys.append(shortcut)
 
     def _connect(self) -> None:
         work = self.work
@@ -191,7 +191,10 @@ class MainWindow(QMainWindow):
         work.is_playing = lambda: any(panel.player.playing for panel in (self.pairs.panel, self.timeline.panel))
         for panel in (self.pairs.panel, self.timeline.panel):
             panel.metered.connect(self.strip.show_meter)
+            panel.heard.connect(self.strip.show_levels)
             panel.picture_came.connect(self._show_counts)
+            panel.switch_asked.connect(lambda: self.command("switch"))
+            panel.mend_asked.connect(self._mend)
             panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
         self.pairs.chosen.connect(self.measuring.stand_still)
         self._notice_timer = QTimer(self)
@@ -257,10 +260,10 @@ class MainWindow(QMainWindow):
     def _show_counts(self) -> None:
         project = self.work.session.project
         video = [clip for clip in project.clips if clip.original.info.kind == "video"]
-        with_proxy = sum(1 for clip in video if clip.proxies)
-        pinned = sum(1 for clip in video if clip.pin)
-        text = f"{with_proxy} of {len(video)} clips have a proxy" if video else ""
-        self.strip.counts.setText(f"{text}, {pinned} pinned" if pinned else text)
+        counts = shown_counts(project, video, self.timeline.panel.player.presence)
+        self.strip.counts.setText(counts)
+        self.strip.counts.setToolTip(RULE)
+        self.strip.switch.setToolTip(f"{RULE} Flip: {keys_of('switch')}")
         self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
         report = self.work.last_report
         running = sum(run.progress().failed for run in self.work.desk.runs)
@@ -305,17 +308,23 @@ class MainWindow(QMainWindow):
 
     def tell(self, text: str, calm: bool = False) -> None:
         """Show a sentence above the place for a while; ``calm``: it is no problem."""
-        self.notice.setObjectName("quiet" if calm else "warn")
-        self.notice.style().polish(self.notice)
-        self.notice.setText(text)
-        self.notice.show()
+        self.notice.tell(text, calm)
         self._notice_timer.start()
+
+    def offer(self, text: str, *answers: tuple[str, Callable[[], None]]) -> None:
+        """Show a sentence with buttons, until one is pressed or something else is to be told."""
+        self.notice.tell(text, True, answers)
+        self._notice_timer.stop()
 
     def _ingest_ended(self) -> None:
         self._show_counts()
         report = self.work.last_report
         if report is not None and report.paired and self.work.session.project.showing == "originals":
-            self.tell(f"{report.paired} clips have a proxy now. Press Q to show proxies.", calm=True)
+            self.offer(
+                f"{report.paired} clips have a proxy now. Show proxies from here on? {keys_of('switch')} flips back.",
+                ("Show proxies", lambda: self._flip_to("proxies")),
+                ("Not now", lambda: None),
+            )
         self.measuring.want_headrooms(self.work.session.project)
         at_end = self.work.last_at_end
         if report is not None and at_end == "notice":
@@ -352,18 +361,20 @@ class MainWindow(QMainWindow):
             self._change_theme()
         elif identity == "save":
             self.work.in_background(self.work.session.save, lambda _done: None)
+        elif self.stack.currentWidget() is self.timeline and self.timeline.command(identity):
+            return
         elif identity in _PLAYING:
             panel = self.panel()
             if panel is not None:
                 panel.command(identity)
         elif self.stack.currentWidget() is self.pairs and identity in _PAIRS:
             self.pairs.command(identity)
-        elif self.stack.currentWidget() is self.timeline or identity in ("undo", "redo"):
+        elif identity in ("undo", "redo"):
             self.timeline.command(identity)
 
     @staticmethod
     def _typing() -> bool:
-        return isinstance(QApplication.focusWidget(), QLineEdit)
+        return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit | QAbstractSpinBox)
 
     def _flip_to(self, side: str) -> None:
         def flip(project: Project) -> Project:
@@ -384,6 +395,18 @@ class MainWindow(QMainWindow):
             return project.with_clip(replace(current, pin=None if current.pin else other))  # type: ignore[arg-type]
 
         self.work.session.edit("Pin", pin)
+
+    def _mend(self, reason: Reason) -> None:
+        """Do what the reason for late pictures offers."""
+        if reason.mend == "show proxies":
+            self._flip_to("proxies")
+        elif reason.mend == "unpin":
+            self.work.session.edit("Unpin", lambda project: unpinned(project, reason.clip))
+        elif reason.mend == "make a proxy":
+            self.pairs.doing_with.make_again([reason.clip])
+            self.tell("A proxy is being made; it is shown when it is there.", calm=True)
+        elif reason.mend == "bake":
+            self.timeline.command("bake")
 
     def _clip_in_hand(self) -> Clip | None:
         if self.stack.currentWidget() is self.pairs:
@@ -407,6 +430,8 @@ class MainWindow(QMainWindow):
         after = self.stack.currentWidget()
         for shortcut in self._playing_keys:  # elsewhere Space presses the button that has the focus
             shortcut.setEnabled(isinstance(after, PairsPlace | TimelinePlace))
+        for shortcut in self._timeline_keys:
+            shortcut.setEnabled(isinstance(after, TimelinePlace))
         if isinstance(after, PresetsPlace | PairsPlace | TimelinePlace | ExportPlace | StoragePlace):
             after.entered()
         self._first_widget(number).setFocus()
@@ -505,7 +530,7 @@ class MainWindow(QMainWindow):
             return
         self.ingest.close_place()
         self.pairs.close_place()
-        self.timeline.panel.close_player()
+        self.timeline.close_place()
         self.measuring.close()
         try:
             self.work.close(self._goes_on)

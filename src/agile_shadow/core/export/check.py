@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -9,6 +10,7 @@ from ..errors import ExportError, ShadowError, os_reason, sentence
 from ..ingest import checksum_of
 from ..media.sequence import members, status
 from ..project import Clip, Project
+from ..timeline import Block, Timeline
 
 
 @dataclass(frozen=True)
@@ -53,18 +55,23 @@ class FinalCheck:
                 )
 
 
+def used_blocks(line: Timeline) -> Iterator[Block]:
+    """Blocks of clips that are seen or heard: those of tracks that are on."""
+    return (block for track in line.tracks if not track.off for block in track.blocks if block.title is None)
+
+
 def final_check(project: Project) -> FinalCheck:
     """Look at each original of the timeline: is it there, and the file that was ingested? Reads drives; not for the
     interface thread. Size and modification time are compared; where only the time differs, the checksum decides."""
-    used = {block.clip: 0 for block in project.timeline.blocks}
-    for block in project.timeline.blocks:
-        used[block.clip] += 1
+    used: dict[str, int] = {}
+    for block in used_blocks(project.timeline):
+        used[block.clip] = used.get(block.clip, 0) + 1
     checks = []
     for identity, blocks in used.items():
         clip = project.clip(identity)
         assert clip is not None
         checks.append(_check(project, clip, blocks))
-    return FinalCheck(tuple(checks), not used)
+    return FinalCheck(tuple(checks), project.timeline.length == 0)
 
 
 def _check(project: Project, clip: Clip, blocks: int) -> SourceCheck:

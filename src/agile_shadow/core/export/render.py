@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -14,25 +14,18 @@ from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.filter import Graph
 from av.video.frame import VideoFrame
+from av.video.reformatter import ColorRange, Colorspace
 from av.video.stream import VideoStream
 
+from ..compositing import Choice, Compositor, Layer, Mixer, Presence, Step, Window, choose, picture_steps
 from ..errors import ExportError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
-from ..media import (
-    SAMPLE_RATE,
-    FrameReader,
-    MediaInfo,
-    ProgressiveReader,
-    SoundReader,
-    filter_chain,
-    fit_rectangle,
-    open_reader,
-    probe,
-)
+from ..media import SAMPLE_RATE, MediaInfo, filter_chain, fit_rectangle, probe
+from ..playback import TimelineProgram
 from ..project import Project
-from ..timeline import Block, block_at
-from .check import final_check
+from ..timeline import NO_COLOUR, PLAIN
+from .check import final_check, used_blocks
 
 _LAYOUT = "stereo"
 
@@ -92,7 +85,7 @@ def run_export(request: ExportRequest, report: Report) -> ExportResult:
     try:
         request.out.parent.mkdir(parents=True, exist_ok=True)
         with av.open(str(partial), "w", format=chosen.container) as container:
-            _Render(project, chosen, container, sources, report).run()
+            _Render(project, chosen, container, report).run()
         flush(partial)
         _prove(partial, project)
         partial.replace(request.out)
@@ -109,7 +102,7 @@ def run_export(request: ExportRequest, report: Report) -> ExportResult:
 
 def _sources(project: Project) -> dict[str, Path]:
     found: dict[str, Path] = {}
-    for block in project.timeline.blocks:
+    for block in used_blocks(project.timeline):
         clip = project.clip(block.clip)
         path = project.path(clip.original.file) if clip is not None else None
         assert path is not None
@@ -138,17 +131,15 @@ def _prove(film: Path, project: Project) -> None:
 class _Render:
     """One pass over the timeline."""
 
-    def __init__(
-        self, project: Project, chosen: _Format, container: OutputContainer, sources: dict[str, Path], report: Report
-    ) -> None:
+    def __init__(self, project: Project, chosen: _Format, container: OutputContainer, report: Report) -> None:
         self._timeline = project.timeline
-        self._project = project
+        self._project = replace(project, showing="originals")
         self._format = chosen
         self._container = container
-        self._sources = sources
         self._report = report
-        self._readers: dict[str, FrameReader | ProgressiveReader] = {}
-        self._sounds: dict[str, SoundReader] = {}
+        self._presence = Presence()
+        self._compositor = Compositor(self._presence, limit=1, deep=True, only="originals")
+        self._mixer = Mixer(TimelineProgram(project.timeline), self._original)
         self._graphs: dict[tuple[Any, ...], Graph] = {}
         self._samples = 0
 
@@ -167,10 +158,8 @@ class _Render:
                 for last in stream.encode(None):
                     self._container.mux(last)
         finally:
-            for reader in self._readers.values():
-                reader.close()
-            for sound in self._sounds.values():
-                sound.close()
+            self._compositor.close()
+            self._mixer.close()
 
     def _add_streams(self) -> tuple[VideoStream, AudioStream]:
         video = self._container.add_stream(self._format.video, rate=self._timeline.rate, options=self._format.options)
@@ -187,30 +176,39 @@ class _Render:
 
     def _frames(self) -> Iterator[VideoFrame]:
         for number in range(self._timeline.length):
-            block = block_at(self._timeline, number)
-            yield self._black() if block is None else self._picture(block, number)
+            steps = picture_steps(self._timeline, number)
+            if _is_plain(steps):
+                yield self._plain(steps[0][0])
+            else:
+                yield self._composed(steps)
 
-    def _black(self) -> VideoFrame:
-        black = np.zeros((self._timeline.height, self._timeline.width, 3), np.uint8)
-        return VideoFrame.from_ndarray(black, format="rgb24").reformat(format=self._format.pixel_format)
+    def _composed(self, steps: tuple[Step, ...]) -> VideoFrame:
+        size = (self._timeline.width, self._timeline.height)
+        drawn = self._compositor.picture(self._project, steps, Fraction(*size), Window.all_of(size))
+        for one in drawn.shown:
+            if one.problem or one.choice.path is None:
+                raise ExportError(one.problem or one.choice.note, one.choice.clip.name, "Bring the original back.")
+        picture = VideoFrame.from_ndarray(drawn.pixels, format="rgb48le")
+        return picture.reformat(
+            format=self._format.pixel_format,
+            src_color_range=ColorRange.JPEG,
+            dst_colorspace=Colorspace.ITU709,
+            dst_color_range=ColorRange.MPEG,
+        )
 
-    def _picture(self, block: Block, number: int) -> VideoFrame:
-        self._let_go_except(block.clip)
-        reader = self._readers.get(block.clip)
-        if reader is None:
-            clip = self._project.clip(block.clip)
-            assert clip is not None
-            info = clip.original.info
-            reader = open_reader(self._sources[block.clip], info.interlaced, info.sequence_rate)
-            self._readers[block.clip] = reader
-        seconds = block.source_start + Fraction(number - block.start) / self._timeline.rate
-        frame = reader.frame(reader.index.frame_at(seconds))
-        return self._fitted(block.clip, frame, reader.index.time_base)
+    def _plain(self, layer: Layer) -> VideoFrame:
+        """A picture that only has to be fitted into the frame, in its own depth and colours."""
+        choice = self._original(layer)
+        assert choice is not None and choice.path is not None
+        rate = choice.clip.original.info.frame_rate or Fraction(25)
+        self._compositor.files.begin()
+        reader = self._compositor.files.open(self._project, choice, int(layer.seconds * rate)).reader
+        frame = reader.frame(reader.index.frame_at(layer.seconds))
+        return self._fitted(layer.block.clip, frame, reader.index.time_base)
 
-    def _let_go_except(self, clip: str) -> None:
-        """Only one original is open at a time: their decoders hold many large frames."""
-        for other in [key for key in self._readers if key != clip]:
-            self._readers.pop(other).close()
+    def _original(self, layer: Layer) -> Choice | None:
+        clip = self._project.clip(layer.block.clip)
+        return choose(self._project, clip, self._presence, only="originals") if clip is not None else None
 
     def _fitted(self, clip: str, frame: VideoFrame, time_base: Fraction) -> VideoFrame:
         key = (clip, frame.width, frame.height, frame.format.name)
@@ -244,20 +242,19 @@ class _Render:
 
     def _write_sound(self, number: int, audio: AudioStream) -> None:
         until = round(Fraction(number + 1) / self._timeline.rate * SAMPLE_RATE)
-        count = until - self._samples
-        samples = self._sound(block_at(self._timeline, number), count)
+        samples = np.clip(self._mixer.read(self._samples, until - self._samples), -1, 1)
         frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples.T), format="fltp", layout=_LAYOUT)
         frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, self._samples, Fraction(1, SAMPLE_RATE)
         for packet in audio.encode(frame):
             self._container.mux(packet)
         self._samples = until
 
-    def _sound(self, block: Block | None, count: int) -> Any:
-        if block is None:
-            return np.zeros((count, 2), np.float32)
-        sound = self._sounds.get(block.clip)
-        if sound is None:
-            sound = self._sounds[block.clip] = SoundReader(self._sources[block.clip])
-        start = Fraction(block.start) / self._timeline.rate
-        position = round(block.source_start * SAMPLE_RATE) + self._samples - round(start * SAMPLE_RATE)
-        return sound.read(position, count)
+
+def _is_plain(steps: tuple[Step, ...]) -> bool:
+    """Whether the picture is one clip as it is."""
+    if len(steps) != 1 or len(steps[0]) != 1:
+        return False
+    layer = steps[0][0]
+    effects = layer.block.effects
+    untouched = effects.placement == PLAIN and effects.colour == NO_COLOUR
+    return untouched and layer.weight >= 1 and layer.block.title is None

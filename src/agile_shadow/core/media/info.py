@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import MISSING, dataclass, fields
 from fractions import Fraction
 from functools import cache, lru_cache
 from typing import Any
@@ -93,15 +93,35 @@ class MediaInfo:
         values["audio_channels"] = self.audio_channels
         return values
 
+    def to_brief_json(self) -> dict[str, Any]:
+        """Like :meth:`to_json`, without what follows from the rest and what is as usual."""
+        values = {name: value for name, usual in _usual() if (value := getattr(self, name)) != usual}
+        values["duration"] = f"{self.duration.numerator}/{self.duration.denominator}"
+        for name in ("frame_rate", "pixel_aspect"):
+            if name in values:
+                values[name] = rate_text(values[name])
+        if self.audio:
+            values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
+        return values
+
     @classmethod
     def from_json(cls, values: dict[str, Any]) -> MediaInfo:
-        """The inverse of :meth:`to_json`; unknown keys are passed over. Raises KeyError, TypeError, ValueError."""
+        """The inverse of :meth:`to_json` and :meth:`to_brief_json`; unknown keys are passed over.
+
+        Raises KeyError, TypeError, ValueError.
+        """
         kept = {key: value for key, value in values.items() if key in _names()}
         kept["frame_rate"] = _fraction(kept.get("frame_rate") or 0)
         kept["duration"] = _fraction(kept["duration"])
         kept["pixel_aspect"] = _fraction(kept.get("pixel_aspect", 0))
         kept["audio"] = tuple(_stream(*stream) for stream in kept.get("audio", ()))
         return cls(**kept)
+
+
+@cache
+def _usual() -> tuple[tuple[str, object], ...]:
+    """Each field with its usual value; those that have none with one that never occurs."""
+    return tuple((one.name, None if one.default is MISSING else one.default) for one in fields(MediaInfo))
 
 
 @cache

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from av.video.frame import VideoFrame
 from av.video.reformatter import Colorspace, Interpolation, VideoReformatter
@@ -20,21 +22,29 @@ def to_bgra(frame: VideoFrame, width: int, height: int, reformatter: VideoReform
     The frame's own matrix and range are used; untagged frames count as BT.709 from 720 lines up, else BT.601.
     A ``reformatter`` kept between calls saves setting up the conversion.
     """
+    return to_pixels(frame, width, height, reformatter)
+
+
+def to_pixels(
+    frame: VideoFrame, width: int, height: int, reformatter: VideoReformatter | None = None, deep: bool = False
+) -> NDArray[Any]:
+    """Like :func:`to_bgra`; ``deep``: uint16 (height, width, 3) in the order R G B, 0 to 65535."""
     rotation = -frame.rotation % 360
     turned = rotation % 180 == 90
     stored = (height, width) if turned else (width, height)
     converter = reformatter or VideoReformatter()
     enlarging = stored[0] >= frame.width
+    larger = Interpolation.BICUBIC if deep else Interpolation.FAST_BILINEAR
     picture = converter.reformat(
         frame,
         width=stored[0],
         height=stored[1],
-        format="bgra",
+        format="rgb48le" if deep else "bgra",
         src_colorspace=source_colorspace(frame),
-        interpolation=Interpolation.FAST_BILINEAR if enlarging else Interpolation.AREA,
+        interpolation=larger if enlarging else Interpolation.AREA,
         threads=1,
     )
-    pixels = plane_array(picture, 0, 4)
+    pixels: NDArray[Any] = picture.to_ndarray() if deep else plane_array(picture, 0, 4)
     if rotation:
         pixels = np.rot90(pixels, k=-(rotation // 90))
     return np.ascontiguousarray(pixels)

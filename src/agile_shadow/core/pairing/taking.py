@@ -10,6 +10,7 @@ from pathlib import Path
 from ..pairs import FileRef, Original, Proxy
 from ..project import Clip, Project
 from ..shelves import place_of
+from ..timeline import Block, Timeline, changed
 from .search import Offer
 
 
@@ -54,12 +55,14 @@ def _with_original(project: Project, clip: Clip, original: Original, offset: int
     proxies = tuple(replace(one, offset=one.offset + offset, proof=None) for one in clip.proxies)
     project = project.with_clip(replace(clip, original=original, proxies=(*proxies, light)))
     lead = Fraction(offset) / rate
-    blocks = tuple(
-        replace(block, source_start=block.source_start + lead, room=original.info.duration)
-        if block.clip == clip.id else block
-        for block in project.timeline.blocks
-    )  # fmt: skip
-    return replace(project, timeline=replace(project.timeline, blocks=blocks))
+
+    def shifted(block: Block) -> Block:
+        return replace(block, source_start=block.source_start + lead, room=original.info.duration)
+
+    def moved(line: Timeline) -> Timeline:
+        return changed(line, [block.id for block in line.blocks if block.clip == clip.id], shifted, locked_too=True)
+
+    return replace(project, timeline=moved(project.timeline), others=tuple(map(moved, project.others)))
 
 
 def unpair(project: Project, clip: str, file: FileRef | None = None) -> Project:

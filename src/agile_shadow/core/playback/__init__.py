@@ -1,9 +1,10 @@
 """Playback: which file to show for a frame, the frames, the sound, the clock, the meter."""
 
-from .choice import Choice, Presence, choose
+from ..compositing import Choice, Presence, choose
 from .meter import MeterReading
 from .player import Picture, Player
-from .program import ClipProgram, Point, Program, TimelineProgram
+from .program import ClipProgram, Program, TimelineProgram
+from .reason import Reason, why_late
 from .sound_output import SoundOutput
 
 __all__ = [
@@ -12,10 +13,11 @@ __all__ = [
     "MeterReading",
     "Picture",
     "Player",
-    "Point",
     "Presence",
     "Program",
+    "Reason",
     "SoundOutput",
     "TimelineProgram",
     "choose",
+    "why_late",
 ]

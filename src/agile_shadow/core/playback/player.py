@@ -5,46 +5,68 @@ from __future__ import annotations
 import logging
 import threading
 import time
-from collections import OrderedDict, deque
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
-from av.video.reformatter import VideoReformatter
-
-from ..errors import ShadowError, sentence
-from ..media import SAMPLE_RATE, FrameReader, Overtaken, ProgressiveReader, fit_rectangle, open_reader, to_bgra
+from ..compositing import AtSpeed, Choice, Compositor, Layer, Looping, Mixer, Presence, Shown, Window, choose, window_of
+from ..compositing.files import Reader
+from ..media import SAMPLE_RATE, Overtaken
 from ..media.pictures import Bgra
-from ..media.sequence import exists
 from ..project import Project
-from .choice import Choice, Presence, choose
 from .meter import Meter, MeterReading
-from .program import Point, Program
-from .program_sound import ProgramSound
+from .program import Program
 from .sound_output import SoundOutput
 
 log = logging.getLogger(__name__)
-_Reader = FrameReader | ProgressiveReader
 
 _READY = 6  # pictures decoded ahead while playing
-_OPEN_FILES = {"originals": 2, "proxies": 6}
+_OPEN_FILES = {"originals": 2, "proxies": 8}
+_HEARD = 2  # the fastest speed with sound
 _BEHIND = Fraction(2, 5)  # seconds behind the clock from which a heavy file leaps to its next key frame
 
 
 @dataclass(frozen=True)
 class Picture:
-    """What came for a position. ``pixels`` is uint8 (height, width, 4) in the order B G R A, or None for a stand-in.
+    """What came for a position. ``pixels`` is uint8 (height, width, 4) in the order B G R A, or None for nothing.
 
-    ``frame`` counts in the program, ``file_frame`` in the file.
+    ``frame`` counts in the program; ``shown`` are the layers it was made of, the lowest first.
     """
 
     asked: int
     frame: int
-    file_frame: int
-    choice: Choice | None
     pixels: Bgra | None
-    problem: str = ""
+    shown: tuple[Shown, ...] = ()
+    tick: int = 0  # frames since playing began that are to be seen before this one, rounds of a loop counted
+
+    @property
+    def choice(self) -> Choice | None:
+        """The file of the uppermost layer."""
+        return self.shown[-1].choice if self.shown else None
+
+    @property
+    def file_frame(self) -> int:
+        """The frame of that file, -1 for none."""
+        return self.shown[-1].file_frame if self.shown else -1
+
+    @property
+    def problem(self) -> str:
+        """Why a layer could not be shown, in a sentence; "" when all could."""
+        return next((one.problem for one in self.shown if one.problem), "")
+
+    @property
+    def mark(self) -> str:
+        """The text on the picture: what it is."""
+        if len(self.shown) < 2:
+            return self.shown[0].choice.mark if self.shown else ""
+        kinds = [one.choice.kind for one in self.shown]
+        texts = []
+        for kind in dict.fromkeys(kinds):
+            count = kinds.count(kind)
+            texts.append(f"{kind.upper()} ({count} layers)" if count > 1 else kind.upper())
+        return " and ".join(texts)
 
 
 @dataclass(frozen=True)
@@ -56,8 +78,16 @@ class _Asked:
     project: Project
     frame: int
     speed: Fraction
-    view: tuple[int, int]
+    window: Window
+    loop: tuple[int, int] | None = None
     warm: bool = False  # decode and keep, for the case that the switch is flipped
+
+    def frame_of(self, tick: int) -> int:
+        """The frame of the program that is to be seen at a tick of the clock."""
+        if self.loop is None:
+            return tick
+        first, end = self.loop
+        return first + (tick - first) % (end - first)
 
 
 class Player:
@@ -77,6 +107,11 @@ class Player:
         self._program: Program | None = None
         self._project: Project | None = None
         self._view = (640, 360)
+        self._detail = Fraction(1)
+        self._zoom = Fraction(0)
+        self._centre = (0.5, 0.5)
+        self._loop: tuple[int, int] | None = None
+        self._running_loop: tuple[int, int] | None = None
         self._position = 0
         self._looked_at = True
         self._speed = Fraction(0)
@@ -128,6 +163,29 @@ class Player:
             self._view = view
             self._ask()
 
+    def set_zoom(self, zoom: Fraction, centre: tuple[float, float]) -> None:
+        """Screen pixels to one of the frame's, 0 for the whole frame; ``centre``: the point (0 to 1) in the middle."""
+        if (zoom, centre) != (self._zoom, self._centre):
+            self._zoom, self._centre = zoom, centre
+            self._ask(ahead=1 if self.playing else 0)
+
+    def window(self) -> Window:
+        """The part of the frame that is in sight, and its size in pixels."""
+        program = self._program
+        aspect, pixels = (program.aspect, program.pixels) if program is not None else (Fraction(16, 9), (1920, 1080))
+        return window_of(aspect, pixels, self._view, self._zoom, self._centre)
+
+    def set_detail(self, detail: Fraction) -> None:
+        """Part of the view's width and height that is drawn while playing; a picture that stands is always whole."""
+        if detail != self._detail:
+            self._detail = detail
+            if self.playing:
+                self._ask(ahead=1)
+
+    def set_loop(self, loop: tuple[int, int] | None) -> None:
+        """Play from a frame to before another again and again, from the next start on; None: once."""
+        self._loop = loop
+
     def seek(self, frame: int) -> None:
         """Stand at a frame; the newest request wins. Playing stops."""
         self._halt()
@@ -140,13 +198,17 @@ class Player:
             return
         start = self.position
         self._halt()
-        if speed > 0 and start >= self._program.length - 1:
+        loop = self._loop
+        if loop is not None and not loop[0] <= start < loop[1]:
+            start = loop[0] if speed > 0 else loop[1] - 1
+        elif loop is None and speed > 0 and start >= self._program.length - 1:
             start = 0
+        self._running_loop = loop
         self._position, self._speed = start, speed
         self._clock_frame = Fraction(start)
         self._start_sound(start)
         self._clock_start = time.monotonic()
-        self._meter = Meter(self._program.rate * abs(speed), start, self._clock_start)
+        self._meter = Meter(self._program.rate * abs(speed), start, self._clock_start, _step_of(speed))
         self._ask()
 
     def stop(self) -> None:
@@ -182,43 +244,67 @@ class Player:
         """The frame of the program that is to be seen now."""
         if not self.playing:
             return self._position
-        return self._within(self._clock_now().__floor__())
+        return self._within(self._frame_of(self._clock_now().__floor__()))
+
+    def _frame_of(self, tick: int) -> int:
+        if self._running_loop is None:
+            return tick
+        first, end = self._running_loop
+        return first + (tick - first) % (end - first)
 
     def at_end(self) -> bool:
         """Whether the running clock has left the program."""
-        if not self.playing or self._program is None:
+        if not self.playing or self._program is None or self._running_loop is not None:
             return False
         now = self._clock_now()
         return now >= self._program.length or now < 0
 
     def take_due(self) -> Picture | None:
         """The picture that is to come on screen now, if there is a new one."""
-        position = self.position
+        tick = self._clock_now().__floor__() if self.playing else 0
         with self._lock:
             due: Picture | None = None
-            while self._ready and self._is_due(self._ready[0], position):
+            while self._ready and self._is_due(self._ready[0], tick):
                 due = self._ready.popleft()
             if due is not None:
                 self._lock.notify_all()
         if due is not None and self.playing and self._meter is not None:
-            self._meter.picture_shown(due.frame, position, time.monotonic())
+            self._meter.picture_shown(due.tick, tick, time.monotonic())
         return due
 
-    def _is_due(self, picture: Picture, position: int) -> bool:
+    def _is_due(self, picture: Picture, tick: int) -> bool:
         if self._speed == 0:
             return True
-        return picture.frame <= position if self._speed > 0 else picture.frame >= position
+        return picture.tick <= tick if self._speed > 0 else picture.tick >= tick
 
     def meter(self) -> MeterReading | None:
         """The play meter while playing, else None."""
-        return self._meter.read(self.position, time.monotonic()) if self.playing and self._meter is not None else None
-
-    def choice_now(self) -> Choice | None:
-        """What is to be seen at this position."""
-        if self._program is None or self._project is None:
+        if not self.playing or self._meter is None:
             return None
-        point = self._program.at(self.position)
-        return self._choice(self._project, point.clip, point.seconds) if point is not None else None
+        return self._meter.read(self._clock_now().__floor__(), time.monotonic())
+
+    def choices_now(self) -> tuple[Choice, ...]:
+        """What is to be seen at this position, the lowest layer first."""
+        if self._program is None or self._project is None:
+            return ()
+        project = self._project
+        layers = (layer for step in self._program.steps(self.position) for layer in step if layer.block.title is None)
+        found = (self._choice(project, layer) for layer in layers)
+        return tuple(choice for choice in found if choice is not None)
+
+    def pace(self, path: Path) -> float | None:
+        """How many times its own rate a file was decoded while playing, None where that is not known."""
+        known = [pace for lane in self._lanes.values() if (pace := lane.pace(path)) is not None]
+        return max(known, default=None)
+
+    @property
+    def detail(self) -> Fraction:
+        """The part of the view's width and height that is drawn while playing."""
+        return self._detail
+
+    def levels(self) -> tuple[float, float] | None:
+        """The peaks of what is heard now, left and right, 1 is full scale; None while nothing is heard."""
+        return self._sound.levels() if self._sound is not None and self.playing else None
 
     @property
     def silent_because(self) -> str | None:
@@ -248,19 +334,29 @@ class Player:
         self._sound_runs = False
 
     def _start_sound(self, frame: int) -> None:
-        program = self._program
-        if self._sound is None or self._speed != 1 or program is None:
+        program, speed, loop = self._program, self._speed, self._running_loop
+        if self._sound is None or abs(speed) > _HEARD or program is None:
             return
         position = round(Fraction(frame) / program.rate * SAMPLE_RATE)
-        self._sound_runs = self._sound.start(lambda: ProgramSound(program, self._sound_choice), position)
 
-    def _sound_choice(self, point: Point) -> Choice | None:
+        def source() -> Mixer | AtSpeed:
+            mixer = Mixer(program, self._sound_choice)
+            if speed == 1 and loop is None:
+                return mixer
+            bounds = [round(Fraction(edge) / program.rate * SAMPLE_RATE) for edge in loop] if loop is not None else None
+            return AtSpeed(Looping(mixer, bounds[0], bounds[1]) if bounds is not None else mixer, speed, position)
+
+        self._sound_runs = self._sound.start(source, position)
+
+    def _sound_choice(self, layer: Layer) -> Choice | None:
         project = self._project
-        return self._choice(project, point.clip, point.seconds) if project is not None else None
+        return self._choice(project, layer) if project is not None else None
 
-    def _choice(self, project: Project, clip: str, seconds: Fraction) -> Choice | None:
-        found = project.clip(clip)
-        return choose(project, found, self.presence, seconds) if found is not None else None
+    def _choice(self, project: Project, layer: Layer) -> Choice | None:
+        found = project.clip(layer.block.clip)
+        if found is None:
+            return None
+        return choose(project, found, self.presence, layer.seconds, layer.block)
 
     def _ask(self, ahead: int = 0) -> None:
         if self._program is None or self._project is None or not self._looked_at:
@@ -268,8 +364,13 @@ class Player:
                 self._ready.clear()
             return
         self._number += 1
-        frame = self._within(self.position + ahead)
-        asked = _Asked(self._number, self._program, self._project, frame, self._speed, self._view)
+        playing = self.playing
+        frame = self._clock_now().__floor__() + ahead if playing else self._within(self._position)
+        loop = self._running_loop if playing else None
+        window = self.window()
+        if playing:
+            window = window.at_detail(self._detail)
+        asked = _Asked(self._number, self._program, self._project, frame, self._speed, window, loop)
         with self._lock:
             self._asked = asked
             self._ready.clear()
@@ -300,8 +401,8 @@ class Player:
         """Whether a request has not been overtaken."""
         return self._asked is not None and self._asked.number == asked.number
 
-    def clock_frame(self, asked: _Asked) -> int:
-        """The frame the clock stands at, for a running request."""
+    def clock_tick(self, asked: _Asked) -> int:
+        """The tick the clock stands at, for a running request."""
         return self._clock_now().__floor__() if self.playing else asked.frame
 
     def deliver(self, picture: Picture, asked: _Asked) -> None:
@@ -318,6 +419,11 @@ class Player:
             self._on_picture()
 
 
+def _step_of(speed: Fraction) -> int:
+    """Frames from one that is shown to the next: above double speed not all are."""
+    return max(1, abs(speed).__floor__() // 2) * (1 if speed > 0 else -1)
+
+
 class _Lane:
     """A decoding thread for one side of the switch, with its open files; it serves the newest request."""
 
@@ -328,8 +434,7 @@ class _Lane:
         self._request: _Asked | None = None
         self._closed = False
         self._releasing = False
-        self._readers: OrderedDict[Path, _Reader] = OrderedDict()
-        self._converters: dict[Path, VideoReformatter] = {}
+        self._compositor = Compositor(player.presence, _OPEN_FILES[side])
         self._thread = threading.Thread(target=self._loop, name=f"frames {side}", daemon=True)
         self._thread.start()
 
@@ -343,6 +448,10 @@ class _Lane:
             self._request = None
             self._releasing = True
             self._mail.notify_all()
+
+    def pace(self, path: Path) -> float | None:
+        """How many times its own rate a file was decoded in order."""
+        return self._compositor.paces.ratio(path)
 
     def close(self) -> None:
         with self._mail:
@@ -359,7 +468,7 @@ class _Lane:
                 request, self._request = self._request, None
                 closed, releasing, self._releasing = self._closed, self._releasing, False
             if closed or releasing:
-                self._close_files()
+                self._compositor.close()
             if closed:
                 return
             if request is None:
@@ -371,95 +480,44 @@ class _Lane:
             except Exception:  # a fault here must not end the thread: the window would stay on its last picture
                 log.exception("showing frame %s", request.frame)
 
-    def _close_files(self) -> None:
-        for reader in self._readers.values():
-            reader.close()
-        self._readers.clear()
-        self._converters.clear()
-
     def _overtaken(self, request: _Asked) -> Callable[[], bool]:
         return lambda: self._closed or not self._player.is_current(request)
 
-    def _deliver_one(self, request: _Asked, frame: int) -> tuple[_Reader, Fraction] | None:
-        """Decode and hand over one frame; the reader it came from, and seconds of the clip before its first frame."""
-        point = request.program.at(frame)
-        if point is None:
-            self._player.deliver(Picture(request.number, frame, -1, None, None), request)
+    def _deliver_one(self, request: _Asked, tick: int) -> tuple[Reader, Fraction] | None:
+        """Draw and hand over one frame; the file it came from, if it is one, and seconds of the clip before that."""
+        frame = request.frame_of(tick)
+        steps = request.program.steps(frame)
+        if not steps:
+            self._player.deliver(Picture(request.number, frame, None, tick=tick), request)
             return None
-        while True:
-            choice = self._player._choice(request.project, point.clip, point.seconds)
-            if choice is None or choice.path is None:
-                self._player.deliver(Picture(request.number, frame, -1, choice, None), request)
-                return None
-            try:
-                reader = self._reader(request.project, choice)
-            except ShadowError as error:
-                if exists(choice.path):
-                    self._player.deliver(Picture(request.number, frame, -1, choice, None, sentence(error)), request)
-                    return None
-                self._player.presence.tell(choice.path, False)
-                continue
-            self._show(request, frame, point, choice, reader)
-            return reader, choice.lead
-
-    def _show(self, request: _Asked, frame: int, point: Point, choice: Choice, reader: _Reader) -> None:
-        number = reader.index.frame_at(point.seconds - choice.lead)
-        try:
-            decoded = reader.frame(number, self._overtaken(request))
-        except ShadowError as error:
-            self._player.deliver(Picture(request.number, frame, number, choice, None, sentence(error)), request)
-            return
-        outer = fit_rectangle(request.program.aspect, *request.view)
-        inner = fit_rectangle(choice.clip.original.info.display_aspect, outer.width, outer.height)
-        converter = self._converters.setdefault(reader.path, VideoReformatter())
-        pixels = to_bgra(decoded, inner.width, inner.height, converter)
-        self._player.deliver(Picture(request.number, frame, number, choice, pixels), request)
-
-    def _reader(self, project: Project, choice: Choice) -> _Reader:
-        path = choice.path
-        assert path is not None and choice.file is not None
-        reader = self._readers.get(path)
-        if reader is None:
-            project.path(choice.file)  # follows links: nothing outside the shelf is opened
-            while len(self._readers) >= _OPEN_FILES[self._side]:
-                old_path, old = self._readers.popitem(last=False)
-                self._converters.pop(old_path, None)
-                old.close()
-            reader = self._readers[path] = _open(path, choice)
-            self._player.presence.tell(path, True)
-        self._readers.move_to_end(path)
-        return reader
+        aspect, overtaken = request.program.aspect, self._overtaken(request)
+        drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
+        self._player.deliver(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)
+        return self._compositor.only_file(drawn)
 
     def _run(self, request: _Asked) -> None:
         overtaken = self._overtaken(request)
-        step = 1 if request.speed > 0 else -1
-        step *= max(1, abs(request.speed).__floor__() // 2)
-        frame = request.frame
-        while not overtaken() and 0 <= frame < request.program.length:
-            frame = self._after(request, frame, step, self._deliver_one(request, frame))
+        step = _step_of(request.speed)
+        tick = request.frame
+        while not overtaken() and (request.loop is not None or 0 <= tick < request.program.length):
+            tick = self._after(request, tick, step, self._deliver_one(request, tick))
 
-    def _after(self, request: _Asked, frame: int, step: int, shown: tuple[_Reader, Fraction] | None) -> int:
-        """The next frame to show: the next one in order, or a later one when decoding falls behind the clock."""
-        due = self._player.clock_frame(request)
-        behind = (due - frame) * (1 if step > 0 else -1)
+    def _after(self, request: _Asked, tick: int, step: int, shown: tuple[Reader, Fraction] | None) -> int:
+        """The next tick to show: the next one in order, or a later one when decoding falls behind the clock."""
+        due = self._player.clock_tick(request)
+        behind = (due - tick) * (1 if step > 0 else -1)
         if behind <= abs(step):
-            return frame + step
+            return tick + step
         if shown is None or shown[0].index.intra or step < 0:
             return due + step
         reader, lead = shown
-        point = request.program.at(due)
-        if point is None or behind / request.program.rate < _BEHIND:
-            return frame + step
-        wanted = reader.index.frame_at(point.seconds - lead)
+        steps = request.program.steps(request.frame_of(due))
+        if not steps or behind / request.program.rate < _BEHIND:
+            return tick + step
+        layer = steps[-1][-1]
+        wanted = reader.index.frame_at(layer.seconds - lead)
         key = reader.index.key_before(wanted)
-        if key <= reader.position:
-            return frame + step
-        seconds = point.seconds - lead - reader.index.seconds(key)
-        return max(frame + step, due - (seconds * request.program.rate).__floor__())
-
-
-def _open(path: Path, choice: Choice) -> _Reader:
-    if choice.kind == "proxy":
-        return open_reader(path, False)
-    info = choice.clip.original.info
-    return open_reader(path, info.interlaced, info.sequence_rate)
+        if key <= reader.position or layer.block.speed < 0:
+            return tick + step
+        seconds = (layer.seconds - lead - reader.index.seconds(key)) / layer.block.speed
+        return max(tick + step, due - (seconds * request.program.rate).__floor__())

@@ -1,4 +1,4 @@
-"""What is played: one clip, or a timeline, as a row of frames each pointing into a clip."""
+"""What is played: one clip, or a timeline, as a row of frames."""
 
 from __future__ import annotations
 
@@ -7,20 +7,17 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Protocol
 
+from ..compositing import Layer, Step, picture_steps, sound_steps
 from ..project import Clip
-from ..timeline import Timeline, block_at
-
-
-@dataclass(frozen=True)
-class Point:
-    """A moment of a clip: ``seconds`` after its first frame, exact."""
-
-    clip: str
-    seconds: Fraction
+from ..timeline import Block, Timeline
 
 
 class Program(Protocol):
-    """A row of ``length`` frames at ``rate`` per second; ``aspect`` is width to height of its picture."""
+    """A row of ``length`` frames at ``rate`` per second; ``aspect`` is width to height of its picture,
+    ``pixels`` its size (width, height).
+
+    ``steps`` are the layers of a frame's picture, ``sounds`` those of its sound.
+    """
 
     @property
     def rate(self) -> Fraction: ...
@@ -28,7 +25,10 @@ class Program(Protocol):
     def length(self) -> int: ...
     @property
     def aspect(self) -> Fraction: ...
-    def at(self, frame: int) -> Point | None: ...
+    @property
+    def pixels(self) -> tuple[int, int]: ...
+    def steps(self, frame: int) -> tuple[Step, ...]: ...
+    def sounds(self, frame: int) -> tuple[Layer, ...]: ...
 
 
 @dataclass(frozen=True)
@@ -39,17 +39,32 @@ class ClipProgram:
     rate: Fraction
     length: int
     aspect: Fraction
+    pixels: tuple[int, int] = (1920, 1080)
+    has_picture: bool = True
 
     @classmethod
     def of(cls, clip: Clip) -> ClipProgram:
-        """The program of a video clip."""
+        """The program of a clip. Sound files count 25 frames a second; a still is one frame."""
         info = clip.original.info
+        pixels = (info.display_width, info.display_height)
+        if info.kind == "still":
+            return cls(clip.id, Fraction(25), 1, info.display_aspect, pixels)
+        if info.kind == "sound" or not info.frame_rate:
+            return cls(clip.id, Fraction(25), max(1, math.ceil(info.duration * 25)), Fraction(16, 9), has_picture=False)
         length = math.ceil(info.duration * info.frame_rate) if info.variable_rate else info.frames
-        return cls(clip.id, info.frame_rate, length, info.display_aspect)
+        return cls(clip.id, info.frame_rate, length, info.display_aspect, pixels)
 
-    def at(self, frame: int) -> Point | None:
-        """The moment of a frame; None outside the clip."""
-        return Point(self.clip, frame / self.rate) if 0 <= frame < self.length else None
+    def _layer(self, frame: int) -> Layer:
+        block = Block(self.clip, 0, self.length, Fraction(0), self.length / self.rate, id=self.clip)
+        return Layer(block, frame / self.rate)
+
+    def steps(self, frame: int) -> tuple[Step, ...]:
+        """The clip's picture; nothing outside the clip."""
+        return ((self._layer(frame),),) if self.has_picture and 0 <= frame < self.length else ()
+
+    def sounds(self, frame: int) -> tuple[Layer, ...]:
+        """The clip's sound."""
+        return (self._layer(frame),) if 0 <= frame < self.length else ()
 
 
 @dataclass(frozen=True)
@@ -73,9 +88,15 @@ class TimelineProgram:
         """Width to height of the frame of the timeline."""
         return Fraction(self.timeline.width or 16, self.timeline.height or 9)
 
-    def at(self, frame: int) -> Point | None:
-        """The moment of the clip that shows at a frame; None in a gap."""
-        block = block_at(self.timeline, frame)
-        if block is None:
-            return None
-        return Point(block.clip, block.source_start + Fraction(frame - block.start) / self.rate)
+    @property
+    def pixels(self) -> tuple[int, int]:
+        """Width and height of the frame."""
+        return self.timeline.width or 1920, self.timeline.height or 1080
+
+    def steps(self, frame: int) -> tuple[Step, ...]:
+        """The layers that show at a frame; none in a gap."""
+        return picture_steps(self.timeline, frame)
+
+    def sounds(self, frame: int) -> tuple[Layer, ...]:
+        """The layers that are heard at a frame."""
+        return sound_steps(self.timeline, frame)

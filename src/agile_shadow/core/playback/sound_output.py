@@ -51,13 +51,14 @@ class SoundOutput:
         self.problem = None
 
     def start(self, open_source: Callable[[], Source], position: int) -> bool:
-        """Begin to play from sample ``position``; False when there is no device. Returns before the device is open."""
+        """Begin to play from sample ``position``; False when there is no device. Returns before the device is open.
+
+        Without a device the source is read all the same, in time, so that its levels can be shown.
+        """
         self.stop()
-        if self._library is None:
-            return False
         self.failed = False
         self._run = _Run(self._library, open_source, position, self._on_failure)
-        return True
+        return self._library is not None
 
     def _on_failure(self, reason: str) -> None:
         self.problem = reason
@@ -66,6 +67,10 @@ class SoundOutput:
     def elapsed(self) -> float:
         """Seconds of sound played since :meth:`start`, as far as the device says; 0 until it begins."""
         return self._run.elapsed() if self._run is not None else 0.0
+
+    def levels(self) -> tuple[float, float] | None:
+        """Peaks of the block that plays, left and right, 1 is full scale; None while nothing plays."""
+        return self._run.levels if self._run is not None else None
 
     def stop(self) -> None:
         """Fall silent."""
@@ -88,6 +93,7 @@ class _Run:
         self._blocks: queue.Queue[NDArray[np.float32]] = queue.Queue(_AHEAD)
         self._played = 0
         self._stamp = 0.0
+        self.levels: tuple[float, float] | None = None
         threading.Thread(target=self._feed, name="sound", daemon=True).start()
 
     def elapsed(self) -> float:
@@ -98,6 +104,9 @@ class _Run:
     def _feed(self) -> None:
         source = self._open_source()
         try:
+            if self._library is None:
+                self._feed_nobody(source)
+                return
             self._blocks.put(source.read(self._position, _BLOCK))
             with self._library.OutputStream(
                 samplerate=SAMPLE_RATE, channels=2, dtype="float32", blocksize=_BLOCK, callback=self._on_block
@@ -111,6 +120,18 @@ class _Run:
         finally:
             source.close()
 
+    def _feed_nobody(self, source: Source) -> None:
+        """Read in time with the clock, for the levels alone."""
+        begun, blocks = time.monotonic(), 0
+        while not self.stopped.is_set():
+            self._weigh(source.read(self._position + blocks * _BLOCK, _BLOCK))
+            blocks += 1
+            self.stopped.wait(max(0.0, begun + blocks * _BLOCK / SAMPLE_RATE - time.monotonic()))
+
+    def _weigh(self, block: NDArray[np.float32]) -> None:
+        peaks = np.abs(block).max(axis=0)
+        self.levels = (float(peaks[0]), float(peaks[1]))
+
     def _put(self, block: NDArray[np.float32]) -> None:
         while not self.stopped.is_set():
             try:
@@ -121,7 +142,9 @@ class _Run:
 
     def _on_block(self, out: NDArray[np.float32], frames: int, _time: Any, _status: Any) -> None:
         try:
-            out[:] = self._blocks.get_nowait()
+            block = self._blocks.get_nowait()
+            out[:] = np.clip(block, -1, 1)
+            self._weigh(block)
         except queue.Empty:
             out[:] = 0
         self._played += frames

@@ -6,15 +6,14 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 from ..pairs import FileRef, Original, Proxy
 from ..presets import Preset
 from ..shelves import Shelf
-from ..timeline import Timeline
-from ..timeline.model import new_id
+from ..timeline import Block, Piece, Side, Timeline, new_id
 
-Side = Literal["originals", "proxies"]
+_STILL = Fraction(5)  # seconds
 
 
 @dataclass(frozen=True)
@@ -34,10 +33,29 @@ class Clip:
         """Seconds."""
         return self.original.info.duration
 
+    def piece(self, first: Fraction | None = None, length: Fraction | None = None) -> Piece:
+        """A stretch of the clip for a timeline (default: all of it): ``first`` and ``length`` in seconds.
+
+        A still has no length of its own: five seconds of it.
+        """
+        info = self.original.info
+        still = info.kind == "still"
+        first = Fraction(0) if still or first is None else first
+        whole = _STILL if still else info.duration - first
+        return Piece(
+            clip=self.id,
+            room=Fraction(0) if still else info.duration,
+            first=first,
+            length=whole if length is None else length,
+            picture=info.kind != "sound",
+            sound=bool(info.audio),
+        )
+
 
 @dataclass(frozen=True)
 class Project:
     """The whole document. ``preset`` is the standing one; ``by_itself``: it runs on whatever is brought in.
+    ``timeline`` is the one that is open, ``others`` the rest.
 
     ``unknown`` keeps what a newer version wrote and this one has no name for."""
 
@@ -46,6 +64,7 @@ class Project:
     shelves: tuple[Shelf, ...] = ()
     clips: tuple[Clip, ...] = ()
     timeline: Timeline = field(default_factory=Timeline)
+    others: tuple[Timeline, ...] = ()
     showing: Side = "originals"
     preset: Preset | None = None
     by_itself: bool = False
@@ -78,9 +97,41 @@ class Project:
         shelf = self.shelf(file.shelf)
         return shelf.locate(file.path) if shelf is not None else None
 
-    def side_of(self, clip: Clip) -> Side:
-        """What is to be shown of a clip: its pin, else the switch."""
-        return clip.pin or self.showing
+    def side_of(self, clip: Clip, block: Block | None = None) -> Side:
+        """What is to be shown of a clip: the pin of its block, else its own, else the switch."""
+        return (block.pin if block is not None else None) or clip.pin or self.showing
+
+    @property
+    def timelines(self) -> tuple[Timeline, ...]:
+        """All timelines, by name."""
+        return tuple(sorted((self.timeline, *self.others), key=lambda line: (line.name.casefold(), line.id)))
+
+    @cached_property
+    def used_clips(self) -> frozenset[str]:
+        """Clips that any timeline shows or plays."""
+        return frozenset(block.clip for line in (self.timeline, *self.others) for block in line.blocks)
+
+    def with_open(self, identity: str) -> Project:
+        """With another timeline open; the same where there is none of that identity."""
+        chosen = next((line for line in self.others if line.id == identity), None)
+        if chosen is None:
+            return self
+        rest = tuple(line for line in self.others if line.id != identity)
+        return replace(self, timeline=chosen, others=(*rest, self.timeline))
+
+    def with_new_timeline(self, copy: bool = False) -> Project:
+        """With one more timeline, which is open now: empty with the same settings, or a copy of the open one."""
+        names = {line.name for line in self.timelines}
+        name = next(text for n in range(1, 10_000) if (text := f"Timeline {n}") not in names)
+        old = self.timeline
+        new = replace(old, name=name, id=new_id()) if copy else Timeline(name, old.rate, old.width, old.height)
+        return replace(self, timeline=new, others=(*self.others, old))
+
+    def without_timeline(self) -> Project:
+        """Without the open timeline; another one is open then. The last one stays."""
+        if not self.others:
+            return self
+        return replace(self, timeline=self.others[-1], others=self.others[:-1])
 
     def with_clip(self, clip: Clip) -> Project:
         """With a clip added, or replaced where its identity is known."""

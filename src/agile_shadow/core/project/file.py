@@ -4,38 +4,39 @@ from __future__ import annotations
 
 import gc
 import json
+import re
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import opentimelineio as otio
 
 from ..errors import ProjectError, from_os_error
 from ..files import written_atomically
 from ..media import MediaInfo
-from ..media.joined import parts_of
+from ..media.joined import is_joined, parts_of
 from ..pairs import FileRef, Original, Proof, Proxy, Stamp
 from ..pairs.pair import STATES
 from ..presets import Preset
 from ..presets.library import parse_preset
-from ..shelves import Shelf, shelf_from_json, shelf_to_json
-from ..time import frame_of, rate_text
+from ..shelves import shelf_from_json, shelf_to_json
 from ..timeline import Block, Timeline
 from . import schema
 from .document import Clip, Project
-from .schema import Json
+from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
+from .schema import KEY, Json
+from .upgrades import VERSION, upgraded
 
-KEY = "agile_shadow"
-VERSION = 1
 _KEEP = 10  # earlier saves
 _KEEP_EVERY = 300.0  # seconds between two that are kept
-_OWN = {"version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline"}
-
-
-Memo = dict[str, tuple[Clip, tuple[Shelf, ...], str, str]]
+_OWN = {
+    "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables"
+}  # fmt: skip
 
 
 def save_project(project: Project, path: Path, memo: Memo | None = None) -> None:
@@ -43,7 +44,7 @@ def save_project(project: Project, path: Path, memo: Memo | None = None) -> None
 
     ``memo``, kept by the caller between saves of one project, spares building again what did not change.
     """
-    text = _written(project, {} if memo is None else memo)
+    text = _written(project, Memo() if memo is None else memo)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         _keep_earlier(path)
@@ -105,10 +106,10 @@ def _loaded(text: str, path: Path) -> Project:
     if timeline.get("OTIO_SCHEMA") != "Timeline.1" or KEY not in (timeline.get("metadata") or {}):
         raise ProjectError("is a timeline but not a project of Agile Shadow", path, "Open a project file.")
     version = timeline["metadata"][KEY].get("version")
-    if not isinstance(version, int) or version > VERSION:
+    if not isinstance(version, int) or not 1 <= version <= VERSION:
         raise ProjectError(f"was written by a newer version ({version})", path, "Update the program to open it.")
     try:
-        return _from_otio(timeline)
+        return _from_otio(upgraded(timeline, version))
     except (KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError, IndexError, ProjectError) as error:
         raise ProjectError(f"is damaged: {error}", path, "Open one of its earlier saves.") from error
 
@@ -131,34 +132,15 @@ def _parsed(text: str, path: Path) -> Json:
 # Writing
 
 
-_CLIPS = "\u0000clips\u0000"  # stands where the clips' own texts go
+_SLOT = re.compile(r'\[\s*"\\u0000(\w+)\\u0000"\s*\]')  # stands where texts go that are kept between saves
 
 
 def _written(project: Project, memo: Memo) -> str:
-    """The whole file; clips that did not change keep the text they had."""
-    clips = ",\n".join(_clip_text(project, clip, memo) for clip in project.clips)
-    whole = json.dumps(_to_otio(project), ensure_ascii=False, indent=1)
-    return whole.replace(json.dumps([_CLIPS], indent=1).replace("\n", "\n   "), f"[\n{clips}\n]", 1)
-
-
-def _clip_text(project: Project, clip: Clip, memo: Memo) -> str:
-    known = memo.get(clip.id)
-    if known is not None and known[0] is clip and known[1] is project.shelves and known[2] == project.showing:
-        return known[3]
-    text = json.dumps(_clip_to_otio(project, clip), ensure_ascii=False)
-    memo[clip.id] = (clip, project.shelves, project.showing, text)
-    return text
-
-
-def _to_otio(project: Project) -> Json:
-    edit = project.timeline
-    rate = float(edit.rate or 25)
-    children, end = [], 0
-    for block in edit.blocks:
-        if block.start > end:
-            children.append(schema.gap(block.start - end, rate))
-        children.append(_block_to_otio(project, block, edit.rate))
-        end = block.end
+    """The whole file; clips and blocks that did not change keep the text they had."""
+    writer = _Writer(project, memo)
+    tables = writer.tables
+    for line in project.timelines:
+        tables.used(line)
     values = {
         **project.unknown,
         "version": VERSION,
@@ -168,29 +150,77 @@ def _to_otio(project: Project) -> Json:
         "preset": project.preset.to_json() if project.preset else None,
         "by_itself": project.by_itself,
         "reports": list(project.reports),
-        "timeline": {"name": edit.name, "rate": rate_text(edit.rate), "width": edit.width, "height": edit.height},
-        "clips": [_CLIPS],
+        "tables": tables.to_json(),
+        "others": ["\u0000others\u0000"],
+        "clips": ["\u0000clips\u0000"],
     }
-    return schema.timeline(project.name, children, {KEY: values})
+    whole = line_to_text(project.timeline, project.name, values, writer.block_of(project.timeline))
+    texts = {
+        "clips": ",\n".join(writer.clip(clip) for clip in project.clips),
+        "others": ",\n".join(line_to_text(line, line.name, {}, writer.block_of(line)) for line in project.others),
+    }
+    memo.keep(project)
+    return _SLOT.sub(lambda slot: f"[\n{texts[slot[1]]}\n]" if slot[1] in texts else slot[0], whole)
 
 
-def _block_to_otio(project: Project, block: Block, rate: Fraction) -> Json:
-    clip = project.clip(block.clip)
-    assert clip is not None
-    info = clip.original.info
-    start = _start_frame(info) + float(block.source_start * info.frame_rate)
-    placed = schema.time_range(start, block.length, float(info.frame_rate))
-    placed["duration"]["rate"] = float(rate)
-    element = _clip_to_otio(project, clip)
-    values = {
-        "clip": block.clip,
-        "block": block.id,
-        "start": block.start,
-        "length": block.length,
-        "source_start": str(block.source_start),
-        "room": str(block.room),
-    }
-    return {**element, "source_range": placed, "metadata": {KEY: values}}
+class Memo:
+    """Texts of clips and blocks, kept between saves of one project."""
+
+    def __init__(self) -> None:
+        self.setting: tuple[object, ...] = ()  # what all texts depend on
+        self.clips: dict[str, tuple[Clip, str, str]] = {}  # whole text, references
+        self.blocks: dict[str, tuple[Block, Clip | None, Fraction, str]] = {}
+
+    def begin(self, *setting: object) -> None:
+        """Forget all when what everything depends on has changed."""
+        if len(setting) != len(self.setting) or any(a is not b for a, b in zip(setting, self.setting, strict=True)):
+            self.setting = setting
+            self.clips.clear()
+            self.blocks.clear()
+
+    def keep(self, project: Project) -> None:
+        """Forget what is not in the project any more, now and then."""
+        blocks = {block.id for line in project.timelines for block in line.blocks}
+        if len(self.blocks) > 2 * len(blocks) + 100:
+            self.blocks = {key: value for key, value in self.blocks.items() if key in blocks}
+
+
+class _Writer:
+    def __init__(self, project: Project, memo: Memo) -> None:
+        memo.begin(project.shelves, project.showing)
+        self.tables = Tables()
+        self._project = project
+        self._memo = memo
+
+    def clip(self, clip: Clip) -> str:
+        return self._texts(clip)[0]
+
+    def _texts(self, clip: Clip) -> tuple[str, str]:
+        known = self._memo.clips.get(clip.id)
+        if known is None or known[0] is not clip:
+            element = _clip_to_otio(self._project, clip)
+            references = json.dumps(element.pop("media_references"), ensure_ascii=False)
+            text = f'{json.dumps(element, ensure_ascii=False)[:-1]}, "media_references": {references}}}'
+            known = self._memo.clips[clip.id] = (clip, text, references)
+        return known[1], known[2]
+
+    def block_of(self, line: Timeline) -> Callable[[Block], str]:
+        return lambda block: self._block(block, line.rate)
+
+    def _block(self, block: Block, rate: Fraction) -> str:
+        clip = self._project.clip(block.clip)
+        known = self._memo.blocks.get(block.id)
+        if known is not None and known[0] is block and known[1] is clip and known[2] == rate:
+            return known[3]
+        text = block_to_text(block, rate, self._references, self.tables)
+        self._memo.blocks[block.id] = (block, clip, rate, text)
+        return text
+
+    def _references(self, block: Block) -> tuple[str, str, str, MediaInfo]:
+        clip = self._project.clip(block.clip)
+        assert clip is not None
+        shown = self._project.side_of(clip, block) == "proxies" and bool(clip.proxies)
+        return clip.name, self._texts(clip)[1], "proxy" if shown else "original", clip.original.info
 
 
 def _clip_to_otio(project: Project, clip: Clip) -> Json:
@@ -212,11 +242,22 @@ def _clip_to_otio(project: Project, clip: Clip) -> Json:
 
 def _reference(project: Project, file: FileRef, info: MediaInfo, values: Json) -> Json:
     shelf = project.shelf(file.shelf)
-    place = parts_of(shelf.root.absolute() / file.path)[0] if shelf is not None else None
-    url = place.as_uri() if place is not None else file.path
-    available = schema.time_range(_start_frame(info), info.frames, float(info.frame_rate or 25))
-    own = {"shelf": file.shelf, "path": file.path, "info": info.to_json(), **values}
+    url = _url(shelf.root, file.path) if shelf is not None else file.path
+    available = schema.time_range(start_frame(info), info.frames, float(info.frame_rate or 25))
+    own = {"shelf": file.shelf, "path": file.path, "info": info.to_brief_json(), **values}
     return schema.reference(url, available, {KEY: own})
+
+
+def _url(root: Path, path: str) -> str:
+    """Address of the (first) file of that path below a shelf."""
+    if is_joined(Path(path)):
+        return parts_of(root.absolute() / path)[0].as_uri()
+    return f"{_root_uri(root)}/{quote(path)}"
+
+
+@lru_cache(maxsize=64)
+def _root_uri(root: Path) -> str:
+    return root.absolute().as_uri().rstrip("/")
 
 
 def _original_values(original: Original) -> dict[str, Any]:
@@ -248,28 +289,12 @@ def _proof_values(proof: Proof) -> dict[str, Any]:
     }
 
 
-def _start_frame(info: MediaInfo) -> int:
-    try:
-        return frame_of(info.start_timecode, info.frame_rate) if info.start_timecode else 0
-    except ValueError:
-        return 0
-
-
 # Reading
 
 
 def _from_otio(timeline: Json) -> Project:
     values = timeline["metadata"][KEY]
-    settings = values["timeline"]
-    track = timeline["tracks"]["children"][0]["children"]
-    blocks = [_block_from_otio(item) for item in track if item["OTIO_SCHEMA"].startswith("Clip.")]
-    edit = Timeline(
-        name=settings["name"],
-        rate=Fraction(settings["rate"]),
-        width=settings["width"],
-        height=settings["height"],
-        blocks=tuple(blocks),
-    ).checked()
+    tables = Tables(values.get("tables"))
     preset: Preset | None = parse_preset(values["preset"]) if values.get("preset") else None
     if values["showing"] not in ("originals", "proxies"):
         raise ValueError(f"the switch stands on {values['showing']!r}")
@@ -278,29 +303,19 @@ def _from_otio(timeline: Json) -> Project:
         name=str(timeline["name"]),
         shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
         clips=tuple(_clip_from_otio(item) for item in values["clips"]),
-        timeline=edit,
+        timeline=line_from_otio(timeline, tables),
+        others=tuple(line_from_otio(other, tables) for other in values.get("others", ())),
         showing=values["showing"],
         preset=preset,
         by_itself=bool(values.get("by_itself", False)),
         reports=tuple(values.get("reports", ())),
         unknown={key: value for key, value in values.items() if key not in _OWN},
     )
-    for block in blocks:
-        if project.clip(block.clip) is None:
-            raise ValueError(f"a block refers to a clip {block.clip} that is not there")
+    for line in project.timelines:
+        for block in line.blocks:
+            if block.title is None and project.clip(block.clip) is None:
+                raise ValueError(f"a block refers to a clip {block.clip} that is not there")
     return project
-
-
-def _block_from_otio(element: Json) -> Block:
-    values = element["metadata"][KEY]
-    return Block(
-        clip=str(values["clip"]),
-        start=int(values["start"]),
-        length=int(values["length"]),
-        source_start=Fraction(values["source_start"]),
-        room=Fraction(values["room"]),
-        id=str(values["block"]),
-    )
 
 
 def _clip_from_otio(element: Json) -> Clip:

@@ -75,7 +75,10 @@ def save_ready_made(project: Project, name: str) -> Path:
     timeline = project.timeline
     bare = Project(
         id=project.id, name=stem, shelves=project.shelves, preset=project.preset, by_itself=project.by_itself,
-        timeline=Timeline(timeline.name, timeline.rate, timeline.width, timeline.height),
+        timeline=Timeline(
+            timeline.name, timeline.rate, timeline.width, timeline.height,
+            tuple(replace(track, blocks=()) for track in timeline.tracks),
+        ),
     )  # fmt: skip
     path = _folder() / f"{stem}.otio"
     save_project(bare, path)

@@ -29,18 +29,23 @@ class ProjectSession:
 
     def __init__(self, path: Path, project: Project) -> None:
         self.path = path
-        self._project = project
-        self._undo: list[tuple[str, Project]] = []
-        self._redo: list[tuple[str, Project]] = []
-        self._lock = threading.RLock()
+        self.begin(project)
         self._save_lock = threading.Lock()
-        self._dirty = threading.Event()
         self._closing = threading.Event()
         self.save_problem = ""
-        self._memo: Memo = {}
+        self._memo = Memo()
         self._saved: Project | None = project
         self._saver = threading.Thread(target=self._autosave, name="autosave", daemon=True)
         self._saver.start()
+
+    def begin(self, project: Project) -> None:
+        """Hold a document, without steps before it."""
+        self._project = project
+        self._undo: list[tuple[str, Project]] = []
+        self._redo: list[tuple[str, Project]] = []
+        self._gesture: object = None
+        self._lock = threading.RLock()
+        self._dirty = threading.Event()
 
     @classmethod
     def open(cls, path: Path, ready_made: str | None = None) -> ProjectSession:
@@ -66,13 +71,19 @@ class ProjectSession:
         """Whether the file holds this document."""
         return self._saved is self._project
 
-    def edit(self, label: str, change: Edit) -> None:
-        """One step of the user's, which undo takes back. A change that gives the same document is no step."""
+    def edit(self, label: str, change: Edit, gesture: object = None) -> None:
+        """One step of the user's, which undo takes back. A change that gives the same document is no step.
+
+        Changes of one ``gesture`` that follow each other are one step.
+        """
         with self._lock:
             after = change(self._project)
             if after is self._project or after == self._project:
                 return
-            self._undo = [*self._undo[-_HISTORY + 1 :], (label, self._project)]
+            goes_on = gesture is not None and gesture == self._gesture and bool(self._undo)
+            if not goes_on:
+                self._undo = [*self._undo[-_HISTORY + 1 :], (label, self._project)]
+            self._gesture = gesture
             self._redo = []
             self._project = after
         self._announce()
@@ -107,6 +118,7 @@ class ProjectSession:
         with self._lock:
             if not source:
                 return
+            self._gesture = None
             label, project = source.pop()
             target.append((label, self._project))
             self._project = project

@@ -1,17 +1,56 @@
-"""The timeline: blocks on a track, and the edits that turn one timeline into the next."""
+"""The timeline: tracks of blocks, and the edits that turn one timeline into the next."""
 
-from .edits import append, block_at, cut, insert, move, remove, trim_end, trim_start
-from .model import Block, Timeline
+from .changes import (
+    FASTEST,
+    SLOWEST,
+    add_marker,
+    add_title,
+    add_track,
+    changed,
+    cut_near,
+    in_step,
+    linked,
+    out_of_step,
+    remove_marker,
+    remove_track,
+    unlinked,
+    with_dissolve,
+    with_effects,
+    with_marks,
+    with_pin,
+    with_speed,
+    with_title,
+    with_track,
+)
+from .copying import Copied, copied, paste
+from .edits import (
+    Piece,
+    Targets,
+    append,
+    close_gap,
+    cut,
+    exchange,
+    first_targets,
+    insert,
+    lift,
+    lift_stretch,
+    overwrite,
+    remove,
+    remove_stretch,
+    whole,
+)
+from .effects import FACES, NO_COLOUR, PLAIN, SPOTS, Colour, Placement, Title
+from .model import NO_EFFECTS, Block, Dissolve, Effects, Kind, Marker, Side, Timeline, Track, new_id
+from .moving import move, neighbour, reorder
+from .trims import Edge, roll, slide, slip, trim
 
 __all__ = [
-    "Block",
-    "Timeline",
-    "append",
-    "block_at",
-    "cut",
-    "insert",
-    "move",
-    "remove",
-    "trim_end",
-    "trim_start",
-]
+    "FACES", "FASTEST", "NO_COLOUR", "NO_EFFECTS", "PLAIN", "SLOWEST", "SPOTS",
+    "Block", "Colour", "Copied", "Dissolve", "Edge", "Effects", "Kind", "Marker", "Piece", "Placement", "Side",
+    "Targets", "Timeline", "Title", "Track",
+    "add_marker", "add_title", "add_track", "append", "changed", "close_gap", "copied", "cut", "cut_near", "exchange",
+    "first_targets", "in_step", "insert", "lift", "lift_stretch", "linked", "move", "neighbour", "new_id",
+    "out_of_step", "overwrite", "paste", "remove", "remove_marker", "remove_stretch", "remove_track", "reorder", "roll",
+    "slide", "slip", "trim", "unlinked", "whole", "with_dissolve", "with_effects", "with_marks", "with_pin",
+    "with_speed", "with_title", "with_track",
+]  # fmt: skip

@@ -1,10 +1,21 @@
-"""A timeline as a value."""
+"""A timeline as a value: tracks of blocks, markers, settings."""
 
 from __future__ import annotations
 
+import math
 import secrets
-from dataclasses import dataclass, field
+from bisect import bisect_right
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import cached_property
+from typing import Literal
+
+from .effects import NO_COLOUR, PLAIN, Colour, Placement, Title
+
+Side = Literal["originals", "proxies"]
+Kind = Literal["picture", "sound"]
+ENDLESS = 1_000_000_000  # frames: handles of what has no footage to run out of (titles, stills)
 
 
 def new_id() -> str:
@@ -12,12 +23,44 @@ def new_id() -> str:
     return secrets.token_hex(6)
 
 
-@dataclass(frozen=True)
-class Block:
-    """A stretch of a clip on the track, with its sound.
+@dataclass(frozen=True, slots=True)
+class Dissolve:
+    """How a block takes over from the one before it: frames before and after the cut between them."""
 
-    ``start`` and ``length`` in frames of the timeline; ``source_start`` in seconds after the clip's first frame, exact;
-    ``room`` is the clip's whole length in seconds, so that a trim knows where the footage ends.
+    before: int
+    after: int
+
+    @property
+    def length(self) -> int:
+        """Frames."""
+        return self.before + self.after
+
+
+@dataclass(frozen=True, slots=True)
+class Effects:
+    """What is done to a block beyond its place in time.
+
+    ``gain`` in decibels; ``fade_in`` and ``fade_out`` in frames, of picture and sound alike.
+    """
+
+    placement: Placement = PLAIN
+    colour: Colour = NO_COLOUR
+    gain: float = 0.0
+    fade_in: int = 0
+    fade_out: int = 0
+
+
+NO_EFFECTS = Effects()
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A stretch of a clip on a track, or a title.
+
+    ``start`` and ``length`` in frames of the timeline; ``source_start`` in seconds after the clip's first frame, exact,
+    is what its first frame shows; ``room`` is the clip's whole length in seconds, so that a trim knows where the
+    footage ends (0: it never does, as with titles and stills). ``speed``: seconds of the clip a second, negative for
+    reverse. Blocks with the same ``link`` belong together; ``pin`` overrides the switch.
     """
 
     clip: str
@@ -25,6 +68,12 @@ class Block:
     length: int
     source_start: Fraction
     room: Fraction
+    speed: Fraction = Fraction(1)
+    link: str = ""
+    dissolve: Dissolve | None = None
+    effects: Effects = NO_EFFECTS
+    pin: Side | None = None
+    title: Title | None = None
     id: str = field(default_factory=new_id)
 
     @property
@@ -32,36 +81,178 @@ class Block:
         """The frame after the last one."""
         return self.start + self.length
 
+    def moment(self, frame: int, rate: Fraction) -> Fraction:
+        """Seconds of the clip that show at a frame of the timeline."""
+        return self.source_start + (frame - self.start) * self.speed / rate if self.room else self.source_start
+
+    def handles(self, rate: Fraction) -> tuple[int, int]:
+        """Frames of the timeline for which there is footage before the first and after the last frame of the block."""
+        if not self.room:
+            return ENDLESS, ENDLESS
+        step = abs(self.speed) / rate
+        below = math.floor(self.source_start / step)
+        above = math.ceil((self.room - self.source_start) / step) - 1
+        return (below, above - self.length + 1) if self.speed > 0 else (above, below - self.length + 1)
+
+    def at(self, start: int) -> Block:
+        """The same block elsewhere in time."""
+        if start == self.start:
+            return self
+        return Block(
+            self.clip, start, self.length, self.source_start, self.room, self.speed, self.link, self.dissolve,
+            self.effects, self.pin, self.title, self.id,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Track:
+    """Blocks one after another; they never overlap. ``off``: not seen, or not heard. A locked track does not change."""
+
+    kind: Kind
+    name: str
+    blocks: tuple[Block, ...] = ()
+    locked: bool = False
+    off: bool = False
+    id: str = field(default_factory=new_id)
+
+    @cached_property
+    def _starts(self) -> list[int]:
+        return [block.start for block in self.blocks]
+
+    @property
+    def end(self) -> int:
+        """The frame after the last block."""
+        return self.blocks[-1].end if self.blocks else 0
+
+    def place_at(self, frame: int) -> int:
+        """Number of the last block that begins at or before a frame, -1 for none."""
+        return bisect_right(self._starts, frame) - 1
+
+    def block_at(self, frame: int) -> Block | None:
+        """The block that shows at a frame, or None in a gap."""
+        number = self.place_at(frame)
+        return self.blocks[number] if number >= 0 and frame < self.blocks[number].end else None
+
+    def between(self, start: int, end: int) -> Iterator[Block]:
+        """Blocks with at least one frame from ``start`` to before ``end``."""
+        number = max(0, self.place_at(start))
+        while number < len(self.blocks) and self.blocks[number].start < end:
+            if self.blocks[number].end > start:
+                yield self.blocks[number]
+            number += 1
+
+    def before(self, block: Block) -> Block | None:
+        """The block that ends where this one begins."""
+        number = self.place_at(block.start) - 1
+        touching = number >= 0 and self.blocks[number].end == block.start
+        return self.blocks[number] if touching else None
+
+    def after(self, block: Block) -> Block | None:
+        """The block that begins where this one ends."""
+        number = self.place_at(block.start) + 1
+        touching = number < len(self.blocks) and self.blocks[number].start == block.end
+        return self.blocks[number] if touching else None
+
+
+@dataclass(frozen=True, slots=True)
+class Marker:
+    """A note at a frame."""
+
+    frame: int
+    note: str = ""
+    id: str = field(default_factory=new_id)
+
+
+def first_tracks() -> tuple[Track, ...]:
+    """What a new timeline has."""
+    return Track("picture", "Picture 1"), Track("sound", "Sound 1")
+
 
 @dataclass(frozen=True)
 class Timeline:
-    """One video track with its sound. ``rate`` is 0 until the first clip gives rate and frame size (pixels).
+    """Tracks in one row of frames. ``rate`` is 0 until the first clip gives rate and frame size (pixels).
 
-    ``blocks`` are in order of start and never overlap.
+    ``tracks``: picture tracks first, the lowest first, then sound tracks. ``mark_in`` and ``mark_out`` are the first
+    and the last frame of a marked stretch.
     """
 
     name: str = "Timeline 1"
     rate: Fraction = Fraction(0)
     width: int = 0
     height: int = 0
-    blocks: tuple[Block, ...] = ()
+    tracks: tuple[Track, ...] = field(default_factory=first_tracks)
+    markers: tuple[Marker, ...] = ()
+    mark_in: int | None = None
+    mark_out: int | None = None
+    id: str = field(default_factory=new_id)
 
     @property
     def length(self) -> int:
         """Frames from 0 to the end of the last block."""
-        return self.blocks[-1].end if self.blocks else 0
+        return max((track.end for track in self.tracks), default=0)
+
+    @cached_property
+    def _places(self) -> dict[str, tuple[Track, Block]]:
+        return {block.id: (track, block) for track in self.tracks for block in track.blocks}
+
+    @cached_property
+    def _links(self) -> dict[str, list[str]]:
+        links: dict[str, list[str]] = {}
+        for track in self.tracks:
+            for block in track.blocks:
+                if block.link:
+                    links.setdefault(block.link, []).append(block.id)
+        return links
+
+    @property
+    def blocks(self) -> Iterator[Block]:
+        """All blocks, track by track."""
+        return (block for track in self.tracks for block in track.blocks)
+
+    @property
+    def pictures(self) -> tuple[Track, ...]:
+        """The picture tracks, the lowest first."""
+        return tuple(track for track in self.tracks if track.kind == "picture")
+
+    @property
+    def sounds(self) -> tuple[Track, ...]:
+        """The sound tracks."""
+        return tuple(track for track in self.tracks if track.kind == "sound")
 
     def block(self, identity: str) -> Block | None:
         """The block of that identity, if there is one."""
-        return next((block for block in self.blocks if block.id == identity), None)
+        found = self._places.get(identity)
+        return found[1] if found is not None else None
+
+    def track(self, identity: str) -> Track | None:
+        """The track of that identity, if there is one."""
+        return next((track for track in self.tracks if track.id == identity), None)
+
+    def track_of(self, block: str) -> Track | None:
+        """The track a block lies on."""
+        found = self._places.get(block)
+        return found[0] if found is not None else None
+
+    def linked(self, block: Block) -> tuple[Block, ...]:
+        """The other blocks that belong to one."""
+        others = self._links.get(block.link, ()) if block.link else ()
+        return tuple(self._places[other][1] for other in others if other != block.id)
+
+    def with_tracks(self, *changed: Track) -> Timeline:
+        """With tracks in the place of those of the same identity."""
+        new = {track.id: track for track in changed}
+        return replace(self, tracks=tuple(new.get(track.id, track) for track in self.tracks))
 
     def checked(self) -> Timeline:
         """Itself; raises ValueError when blocks overlap, are out of order, empty, or outside their footage."""
-        end = 0
-        for block in self.blocks:
-            if block.start < end or block.length < 1 or block.source_start < 0:
-                raise ValueError(f"block {block.id} overlaps another or is empty")
-            if self.rate <= 0 or block.source_start + Fraction(block.length - 1) / self.rate >= block.room:
-                raise ValueError(f"block {block.id} reaches beyond its footage")
-            end = block.end
+        for track in self.tracks:
+            end = 0
+            for block in track.blocks:
+                if block.start < end or block.length < 1 or not block.speed or block.source_start < 0:
+                    raise ValueError(f"block {block.id} overlaps another or is empty")
+                if self.rate <= 0 or min(block.handles(self.rate)) < 0:
+                    raise ValueError(f"block {block.id} reaches beyond its footage")
+                end = block.end
+        if len(self._places) != sum(len(track.blocks) for track in self.tracks):
+            raise ValueError("two blocks have the same identity")
         return self

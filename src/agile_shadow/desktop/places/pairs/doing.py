@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -66,9 +66,10 @@ class Doing(QObject):
 
     # For many
 
-    def make(self, preset: Preset) -> None:
-        """Make proxies of the chosen clips."""
-        session, clips = self._work.session, tuple(pair.clip.id for pair in self._chosen())
+    def make(self, preset: Preset, clips: Sequence[str] = ()) -> None:
+        """Make proxies of some clips, by default of the chosen ones."""
+        session = self._work.session
+        clips = tuple(clips) or tuple(pair.clip.id for pair in self._chosen())
         try:
             request = make_request(session.project, session.path.parent, clips, preset)
         except ShadowError as error:
@@ -76,7 +77,7 @@ class Doing(QObject):
             return
         self._work.pairs.make(request)
 
-    def make_again(self) -> None:
+    def make_again(self, clips: Sequence[str] = ()) -> None:
         """With the standing preset, else the first that makes proxies."""
         standing = self._work.session.project.preset
         known = [preset for preset in self._presets() if preset.proxies is not None]
@@ -84,7 +85,7 @@ class Doing(QObject):
         if chosen is None:
             self._work.problem.emit("No preset makes proxies: make one in Presets first.")
             return
-        self.make(chosen)
+        self.make(chosen, clips)
 
     def unpair(self) -> None:
         """Part the chosen pairs; the files stay."""

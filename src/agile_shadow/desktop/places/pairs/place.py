@@ -33,6 +33,7 @@ from ... import words
 from ...actions import keys_of
 from ...measuring import Measuring
 from ...player_panel import PlayerPanel
+from ...posters import Posters
 from ...work import Work
 from ..presets.outlook import need_words
 from .comparing import ZOOMS, CompareView, Pairing
@@ -40,7 +41,6 @@ from .doing import Doing
 from .finding import Finding
 from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
-from .posters import Posters
 from .proof_panel import ProofPanel
 from .rows import CHOICES, GROUPINGS, LESS_ASKED, Order, Pair, Row, Surroundings, arranged, pair_of
 
@@ -256,7 +256,7 @@ class PairsPlace(QWidget):
 
     def _pairs(self, project: Project, presence: Presence) -> list[Pair]:
         """All rows; those of clips that did not change are kept from the last time."""
-        stamp = (project.shelves, presence.version, self._headroom_version, project.timeline.blocks)
+        stamp = (project.shelves, presence.version, self._headroom_version, project.used_clips)
         if stamp != self._stamp:
             self._stamp, self._known = stamp, {}
             self._all_of = None

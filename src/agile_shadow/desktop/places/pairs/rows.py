@@ -240,7 +240,7 @@ class Surroundings:
             {shelf.id: shelf.name for shelf in project.shelves},
             {shelf.id: f"{shelf.root}/" for shelf in project.shelves},
             presence.missing_now(),
-            frozenset(block.clip for block in project.timeline.blocks),
+            project.used_clips,
             presence,
         )
 

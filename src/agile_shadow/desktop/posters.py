@@ -1,4 +1,4 @@
-"""Posters of clips for the ledger, made in a worker as rows come into sight, kept for the next time."""
+"""Posters of clips for lists and the timeline, made in a worker as rows come into sight, kept for the next time."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
-from ....core.errors import Cancelled
-from ....core.ingest import Inspection, InspectRequest, inspect, poster_in_cache
-from ....core.jobs import WorkerPool
-from ...work import Work
+from ..core.errors import Cancelled
+from ..core.ingest import Inspection, InspectRequest, inspect, poster_in_cache
+from ..core.jobs import WorkerPool
+from .work import Work
 
 _AT_ONCE = 3
 _LIMIT = 20.0  # seconds that a file may take

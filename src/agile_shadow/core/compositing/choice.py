@@ -13,6 +13,7 @@ from typing import Literal
 from ..errors import ShadowError
 from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
+from ..timeline import Block, Side
 
 Kind = Literal["original", "proxy", "missing"]
 
@@ -93,14 +94,23 @@ class Presence:
             self._missing.clear()
 
 
-def choose(project: Project, clip: Clip, presence: Presence, seconds: Fraction | None = None) -> Choice:
+def choose(
+    project: Project,
+    clip: Clip,
+    presence: Presence,
+    seconds: Fraction | None = None,
+    block: Block | None = None,
+    only: Side | None = None,
+) -> Choice:
     """The file to show of a clip: the wanted side if it is there, else the other, else none.
 
-    ``seconds`` after the clip's first frame: there a proxy must have a frame; None: anywhere.
+    ``seconds`` after the clip's first frame: there a proxy must have a frame; None: anywhere. ``block``: the one that
+    shows it, which may be pinned. ``only``: that side or nothing.
     """
-    proxy = _proxy_choice(project, clip, presence, seconds)
-    original = _original_choice(project, clip, presence)
-    wanted, other = (proxy, original) if project.side_of(clip) == "proxies" else (original, proxy)
+    side = only or project.side_of(clip, block)
+    proxy = _proxy_choice(project, clip, presence, seconds) if only != "originals" else None
+    original = _original_choice(project, clip, presence) if only != "proxies" else None
+    wanted, other = (proxy, original) if side == "proxies" else (original, proxy)
     if wanted is not None:
         return wanted
     if other is not None:
@@ -109,7 +119,8 @@ def choose(project: Project, clip: Clip, presence: Presence, seconds: Fraction |
             short = seconds is not None and _proxy_choice(project, clip, presence, None) is not None
             note = "no proxy of this part" if short else "no proxy"
         return replace(other, note=note)
-    shelf = project.shelf(clip.original.file.shelf)
+    lost = clip.original.file if only != "proxies" or not clip.proxies else clip.proxies[-1].file
+    shelf = project.shelf(lost.shelf)
     name = shelf.name if shelf is not None else "unknown"
     return Choice("missing", clip, note=f"Shelf {name} is not there. Connect it, or find the file again.")
 

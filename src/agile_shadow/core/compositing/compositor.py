@@ -1,0 +1,322 @@
+"""The picture of a frame: its layers found, decoded, coloured, placed and laid over one another."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import ShadowError, sentence
+from ..media.pictures import to_pixels
+from ..media.sequence import exists
+from ..project import Project
+from ..timeline import Block, Colour, Side, Timeline
+from .choice import Choice, Presence, choose
+from .colours import Grade, Pixels, grade_of
+from .files import OpenPicture, OpenPictures, Reader
+from .layers import Layer, Step, picture_steps
+from .lettering import stand_in, title_picture
+from .placing import Mask, Spot, spot
+from .window import Window
+
+_LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
+_PACE_OVER, _PACE_FROM = 50, 5  # frames
+_STRIP = 128  # rows of a deep picture that are worked on at a time
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A layer as it was drawn: the file it came from and the number of its frame there, -1 for none."""
+
+    block: Block
+    choice: Choice
+    file_frame: int = -1
+    problem: str = ""
+
+
+@dataclass(frozen=True)
+class Composite:
+    """``pixels``: uint8 (height, width, 4) B G R A, or uint16 (height, width, 3) R G B of a deep one; ``shown`` the
+    layers of clips, the lowest first."""
+
+    pixels: Pixels
+    shown: tuple[Shown, ...]
+
+
+@dataclass
+class _Drawn:
+    """A layer's picture in its box."""
+
+    box: tuple[int, int, int, int]
+    pixels: Pixels
+    mask: Mask | None
+    weight: float
+
+
+class Paces:
+    """How much of its own time each file takes to decode, over the last frames read in order."""
+
+    def __init__(self) -> None:
+        self._parts: dict[Path, tuple[float, int]] = {}  # mean part of a frame's time, frames counted
+
+    def tell(self, path: Path, part: float) -> None:
+        """A frame took ``part`` of its time on the screen."""
+        mean, count = self._parts.get(path, (part, 0))
+        weight = max(1 / (count + 1), 1 / _PACE_OVER)
+        self._parts[path] = (mean + (part - mean) * weight, count + 1)
+
+    def ratio(self, path: Path) -> float | None:
+        """How many times its own rate a file decodes; None before enough frames were read."""
+        mean, count = self._parts.get(path, (0.0, 0))
+        return 1 / mean if count >= _PACE_FROM and mean > 0 else None
+
+
+class Compositor:
+    """Draws frames; for one thread. ``limit``: files kept open. ``deep``: pictures of 16 bits a colour, for the film.
+
+    ``only``: this side of every clip and no other, whatever the switch and pins say.
+    """
+
+    def __init__(self, presence: Presence, limit: int = 6, deep: bool = False, only: Side | None = None) -> None:
+        self.presence = presence
+        self.files = OpenPictures(presence, limit)
+        self._deep = deep
+        self._only: Side | None = only
+        self.paces = Paces()
+        self._grades: dict[Colour, Grade | None] = {}
+
+    def close(self) -> None:
+        """Let go of all files."""
+        self.files.close()
+
+    def picture(
+        self,
+        project: Project,
+        steps: tuple[Step, ...],
+        aspect: Fraction,
+        window: Window,
+        overtaken: Callable[[], bool] = lambda: False,
+    ) -> Composite:
+        """The picture of ``steps`` (from :func:`picture_steps`) in a window on a frame of ``aspect``.
+
+        Raises Overtaken when ``overtaken`` says so. A file that cannot be shown is stood in for by a picture in words.
+        """
+        self.files.begin()
+        size = window.size
+        canvas: Pixels | None = None
+        shown: list[Shown] = []
+        for step in steps:
+            drawn = [one for layer in step if (one := self._layer(project, layer, aspect, window, shown, overtaken))]
+            canvas = _laid(canvas, drawn, size, self._deep)
+        return Composite(canvas if canvas is not None else _black(size, self._deep), tuple(shown))
+
+    def only_file(self, drawn: Composite) -> tuple[Reader, Fraction] | None:
+        """The open file of a picture that was made of one, and the seconds of the clip before its first frame."""
+        if len(drawn.shown) != 1 or drawn.shown[0].choice.path is None:
+            return None
+        file = self.files.last(drawn.shown[0].choice.path)
+        return (file.reader, drawn.shown[0].choice.lead) if file is not None else None
+
+    def _layer(
+        self,
+        project: Project,
+        layer: Layer,
+        aspect: Fraction,
+        window: Window,
+        shown: list[Shown],
+        overtaken: Callable[[], bool],
+    ) -> _Drawn | None:
+        weight = layer.weight * layer.block.effects.placement.opacity
+        if layer.block.title is not None:
+            return _title(layer, aspect, window, weight, self._deep)
+        found = self._decoded(project, layer, overtaken)
+        if found is None:
+            return None
+        shown.append(found[0])
+        if weight <= 0:
+            return None
+        return self._placed(found, layer, aspect, window, weight)
+
+    def _decoded(
+        self, project: Project, layer: Layer, overtaken: Callable[[], bool]
+    ) -> tuple[Shown, OpenPicture | None, Any] | None:
+        clip = project.clip(layer.block.clip)
+        if clip is None:
+            return None
+        while True:
+            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+            if choice.path is None:
+                return Shown(layer.block, choice), None, None
+            number = -1
+            try:
+                file = self._file(project, choice, layer.seconds)
+                number = file.reader.index.frame_at(layer.seconds - choice.lead)
+                return Shown(layer.block, choice, number), file, self._frame(file, choice, number, overtaken)
+            except ShadowError as error:
+                if exists(choice.path):
+                    return Shown(layer.block, choice, number, sentence(error)), None, None
+                self.presence.tell(choice.path, False)
+
+    def _frame(self, file: OpenPicture, choice: Choice, number: int, overtaken: Callable[[], bool]) -> Any:
+        """Decode a frame; how long it took is remembered where it is one of the next ones."""
+        steps = number - file.reader.position
+        begun = time.perf_counter()
+        frame = file.reader.frame(number, overtaken)
+        rate = choice.clip.original.info.frame_rate
+        if 0 < steps <= 2 and rate:
+            self.paces.tell(file.path, (time.perf_counter() - begun) / steps * float(rate))
+        return frame
+
+    def _file(self, project: Project, choice: Choice, seconds: Fraction) -> OpenPicture:
+        rate = choice.clip.original.info.frame_rate or Fraction(25)
+        return self.files.open(project, choice, int((seconds - choice.lead) * rate))
+
+    def _placed(
+        self, found: tuple[Shown, OpenPicture | None, Any], layer: Layer, aspect: Fraction, window: Window,
+        weight: float,
+    ) -> _Drawn | None:  # fmt: skip
+        shown, file, frame = found
+        info = shown.choice.clip.original.info
+        native = window.size if frame is None else (frame.width, frame.height)
+        if frame is not None and frame.rotation % 180:
+            native = native[::-1]
+        shape = float(info.display_aspect or aspect)
+        place = spot(layer.block.effects.placement, shape, float(aspect), window, native)
+        if place is None:
+            return None
+        if frame is None or file is None:
+            pixels = _as(stand_in(shown.choice.clip.name, shown.problem or shown.choice.note, place.size), self._deep)
+        else:
+            pixels = to_pixels(frame, *place.size, file.converter, self._deep)
+            grade = self._grade(layer.block.effects.colour)
+            pixels = grade.apply(pixels) if grade is not None else pixels
+        return _in_place(pixels, place, None, weight)
+
+    def _grade(self, colour: Colour) -> Grade | None:
+        if colour not in self._grades:
+            if len(self._grades) > 32:
+                self._grades.clear()
+            self._grades[colour] = grade_of(colour)
+        return self._grades[colour]
+
+
+def picture_of(
+    project: Project, line: Timeline, frame: int, size: tuple[int, int], side: Side, deep: bool = False
+) -> Composite:
+    """A timeline's picture at ``size`` (width, height) from one side of every clip, whatever switch and pins say."""
+    compositor = Compositor(Presence(), deep=deep, only=side)
+    try:
+        aspect = Fraction(line.width or 16, line.height or 9)
+        return compositor.picture(
+            replace(project, showing=side), picture_steps(line, frame), aspect, Window.all_of(size)
+        )
+    finally:
+        compositor.close()
+
+
+def _black(size: tuple[int, int], deep: bool) -> Pixels:
+    if deep:
+        return np.zeros((size[1], size[0], 3), np.uint16)
+    canvas = np.zeros((size[1], size[0], 4), np.uint8)
+    canvas[..., 3] = 255
+    return canvas
+
+
+def _as(pixels: NDArray[np.uint8], deep: bool) -> Pixels:
+    """An 8-bit picture, B G R A, as it is or as a deep one."""
+    return np.ascontiguousarray(pixels[..., 2::-1].astype(np.uint16) * 257) if deep else pixels
+
+
+def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: bool) -> _Drawn | None:
+    assert layer.block.title is not None
+    place = spot(layer.block.effects.placement, float(aspect), float(aspect), window, _LARGEST_TITLE)
+    if place is None or weight <= 0:
+        return None
+    colours, opacity = title_picture(layer.block.title, place.size)
+    if deep:
+        pixels: Pixels = colours.astype(np.uint16) * 257
+    else:
+        pixels = np.dstack([colours[..., ::-1], np.full(colours.shape[:2], 255, np.uint8)])
+    return _in_place(pixels, place, opacity, weight)
+
+
+def _in_place(pixels: Pixels, place: Spot, opacity: Mask | None, weight: float) -> _Drawn:
+    left, top, right, bottom = place.box
+    wide, high = right - left, bottom - top
+    if place.matrix is None:
+        x, y = place.offset
+        pixels = pixels[y : y + high, x : x + wide]
+        mask = opacity[y : y + high, x : x + wide] if opacity is not None else None
+        return _Drawn(place.box, pixels, mask, weight)
+    enlarging = abs(place.matrix[0, 0]) + abs(place.matrix[0, 1]) > 1.2
+    how = cv2.INTER_CUBIC if enlarging or pixels.dtype == np.uint16 else cv2.INTER_LINEAR
+    pixels = cv2.warpAffine(pixels, place.matrix, (wide, high), flags=how, borderMode=cv2.BORDER_REPLICATE)
+    mask = place.mask
+    if opacity is not None:
+        own = cv2.warpAffine(opacity, place.matrix, (wide, high), flags=cv2.INTER_LINEAR)
+        mask = own if mask is None else own * mask
+    return _Drawn(place.box, pixels, mask, weight)
+
+
+def _laid(canvas: Pixels | None, drawn: list[_Drawn], size: tuple[int, int], deep: bool) -> Pixels | None:
+    """The canvas with one layer, or the two of a dissolve, laid over it."""
+    whole = [one for one in drawn if one.mask is None and one.box == (0, 0, *size)]
+    if len(drawn) == 1 and whole and drawn[0].weight >= 1:
+        return np.ascontiguousarray(drawn[0].pixels)
+    if not drawn:
+        return canvas
+    below = canvas if canvas is not None else _black(size, deep)
+    if len(whole) == len(drawn):
+        return _mixed(below, canvas is None, drawn)
+    if len(drawn) == 2:
+        return _dissolved(below, drawn)
+    one = drawn[0]
+    left, top, right, bottom = one.box
+    out = below.copy() if canvas is not None else below
+    if one.mask is None and one.weight >= 1:
+        out[top:bottom, left:right] = one.pixels
+    else:
+        mask = one.mask if one.mask is not None else np.ones((bottom - top, right - left), np.float32)
+        _blend(out[top:bottom, left:right], one.pixels, mask * np.float32(one.weight))
+    return out
+
+
+def _mixed(below: Pixels, nothing_below: bool, drawn: list[_Drawn]) -> Pixels:
+    """Layers that fill the frame, by their weights."""
+    rest = max(0.0, 1 - sum(one.weight for one in drawn))
+    mixed: Pixels
+    if len(drawn) == 2 and (rest < 1e-6 or nothing_below):
+        mixed = cv2.addWeighted(drawn[0].pixels, drawn[0].weight, drawn[1].pixels, drawn[1].weight, 0)
+        return mixed
+    mixed = cv2.addWeighted(below, rest, drawn[0].pixels, drawn[0].weight, 0)
+    return mixed if len(drawn) == 1 else cv2.addWeighted(mixed, 1, drawn[1].pixels, drawn[1].weight, 0)
+
+
+def _dissolved(below: Pixels, drawn: list[_Drawn]) -> Pixels:
+    """Two layers of which one at least does not fill the frame: each takes its part of what is below."""
+    out = below.copy()
+    for one in drawn:
+        left, top, right, bottom = one.box
+        mask = one.mask if one.mask is not None else np.ones((bottom - top, right - left), np.float32)
+        _blend(out[top:bottom, left:right], one.pixels, mask * np.float32(one.weight), below[top:bottom, left:right])
+    return out
+
+
+def _blend(out: Pixels, pixels: Pixels, part: Mask, instead_of: Pixels | None = None) -> None:
+    """In place: ``part`` of each pixel comes from ``pixels`` instead of what is there, or instead of ``instead_of``."""
+    if instead_of is None and out.dtype == np.uint8:
+        out[:] = cv2.blendLinear(np.ascontiguousarray(pixels), np.ascontiguousarray(out), part, 1 - part)
+        return
+    top = np.float32(65535 if out.dtype == np.uint16 else 255)
+    for row in range(0, len(out), _STRIP):
+        rows = slice(row, row + _STRIP)
+        base = (instead_of if instead_of is not None else out)[rows].astype(np.float32)
+        mixed = out[rows] + (pixels[rows].astype(np.float32) - base) * part[rows, :, None]
+        out[rows] = np.clip(mixed + np.float32(0.5), 0, top).astype(out.dtype)

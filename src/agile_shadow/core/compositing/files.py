@@ -1,0 +1,79 @@
+"""Files kept open for the pictures and sounds of one thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from av.video.reformatter import VideoReformatter
+
+from ..media import FrameReader, ProgressiveReader, open_reader
+from ..project import Project
+from .choice import Choice, Presence
+
+Reader = FrameReader | ProgressiveReader
+
+
+@dataclass(eq=False)
+class OpenPicture:
+    """An open file: its reader and what converts its frames. ``busy``: it has given its frame for this picture."""
+
+    path: Path
+    reader: Reader
+    converter: VideoReformatter = field(default_factory=VideoReformatter)
+    busy: bool = False
+
+
+class OpenPictures:
+    """The files used last; at most ``limit`` and those that one picture needs at the same time."""
+
+    def __init__(self, presence: Presence, limit: int) -> None:
+        self._presence = presence
+        self._limit = limit
+        self._files: list[OpenPicture] = []  # the one used last stands last
+
+    def begin(self) -> None:
+        """A new picture: every file may give a frame."""
+        for file in self._files:
+            file.busy = False
+
+    def open(self, project: Project, choice: Choice, wanted: int) -> OpenPicture:
+        """The file of a choice, open; of several openings of it the one that stands shortly before frame ``wanted``.
+
+        A file that shows twice in one picture is opened twice: two places in it are read side by side.
+        Raises ShadowError.
+        """
+        alike = [file for file in self._files if file.path == choice.path and not file.busy]
+        if alike:
+            found = min(alike, key=lambda file: (wanted - file.reader.position) % (1 << 40))
+        else:
+            found = self._opened(project, choice)
+        self._files = [*(file for file in self._files if file is not found), found]
+        found.busy = True
+        return found
+
+    def last(self, path: Path) -> OpenPicture | None:
+        """The opening of a file that was used last."""
+        return next((file for file in reversed(self._files) if file.path == path), None)
+
+    def _opened(self, project: Project, choice: Choice) -> OpenPicture:
+        assert choice.path is not None and choice.file is not None
+        project.path(choice.file)  # follows links: nothing outside the shelf is opened
+        idle = [file for file in self._files if not file.busy]
+        while idle and len(self._files) >= self._limit:
+            oldest = idle.pop(0)
+            self._files.remove(oldest)
+            oldest.reader.close()
+        info = choice.clip.original.info
+        if choice.kind == "proxy":
+            reader = open_reader(choice.path, False)
+        else:
+            reader = open_reader(choice.path, info.interlaced, info.sequence_rate)
+        self._presence.tell(choice.path, True)
+        return OpenPicture(choice.path, reader)
+
+    def close(self) -> None:
+        """Let go of all."""
+        for file in self._files:
+            file.reader.close()
+        self._files.clear()

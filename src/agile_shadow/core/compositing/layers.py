@@ -1,0 +1,73 @@
+"""What a frame of a timeline is made of: the layers of its picture and of its sound."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+
+from ..timeline import Block, Timeline, Track
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A block as it shows (or sounds) in one frame: ``seconds`` of its clip; ``weight`` from 0 to 1 of fades and
+    dissolves, without its own opacity or gain."""
+
+    block: Block
+    seconds: Fraction
+    weight: float = 1.0
+
+
+Step = tuple[Layer, ...]  # one layer, or the two of a dissolve, whose weights add up
+
+
+def picture_steps(line: Timeline, frame: int) -> tuple[Step, ...]:
+    """The layers of a frame's picture, the lowest first."""
+    steps = (_step(track, frame, line.rate) for track in line.tracks if track.kind == "picture" and not track.off)
+    return tuple(step for step in steps if step)
+
+
+def sound_steps(line: Timeline, frame: int) -> tuple[Layer, ...]:
+    """The layers of a frame's sound, with their weights at its beginning."""
+    steps = (_step(track, frame, line.rate) for track in line.tracks if track.kind == "sound" and not track.off)
+    return tuple(layer for step in steps for layer in step)
+
+
+def _step(track: Track, frame: int, rate: Fraction) -> Step:
+    number = track.place_at(frame)
+    block = track.blocks[number] if number >= 0 and frame < track.blocks[number].end else None
+    if block is not None and block.dissolve is not None and frame < block.start + block.dissolve.after:
+        return _dissolve(track.blocks[number - 1], block, frame, rate)
+    coming = track.blocks[number + 1] if number + 1 < len(track.blocks) else None
+    if coming is not None and coming.dissolve is not None and frame >= coming.start - coming.dissolve.before:
+        return _dissolve(track.blocks[number], coming, frame, rate)
+    return (_layer(block, frame, rate),) if block is not None else ()
+
+
+def _dissolve(leaving: Block, coming: Block, frame: int, rate: Fraction) -> Step:
+    assert coming.dissolve is not None
+    part = (frame - coming.start + coming.dissolve.before + 1) / (coming.dissolve.length + 1)
+    first, second = _layer(leaving, frame, rate), _layer(coming, frame, rate)
+    return Layer(leaving, first.seconds, first.weight * (1 - part)), Layer(coming, second.seconds, second.weight * part)
+
+
+def _layer(block: Block, frame: int, rate: Fraction) -> Layer:
+    return Layer(block, block.moment(frame, rate), _fade(block, frame))
+
+
+def _fade(block: Block, frame: int) -> float:
+    effects = block.effects
+    weight = 1.0
+    if effects.fade_in and block.start <= frame < block.start + effects.fade_in:
+        weight *= (frame - block.start + 1) / (effects.fade_in + 1)
+    if effects.fade_out and block.end - effects.fade_out <= frame < block.end:
+        weight *= (block.end - frame) / (effects.fade_out + 1)
+    return weight
+
+
+def changes_between(line: Timeline, start: int, end: int) -> Iterator[Block]:
+    """Picture blocks that show in a stretch, dissolves included."""
+    for track in line.tracks:
+        if track.kind == "picture" and not track.off:
+            yield from track.between(start, end)

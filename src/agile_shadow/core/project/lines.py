@@ -1,0 +1,262 @@
+"""Timelines as OpenTimelineIO objects, and back."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import secrets
+from collections.abc import Callable
+from fractions import Fraction
+from functools import lru_cache
+from typing import Any
+
+from ..media import MediaInfo
+from ..presets import Attached
+from ..time import frame_of, rate_text
+from ..timeline import (
+    NO_COLOUR,
+    NO_EFFECTS,
+    PLAIN,
+    Block,
+    Colour,
+    Dissolve,
+    Effects,
+    Marker,
+    Placement,
+    Timeline,
+    Title,
+    Track,
+    new_id,
+)
+from . import schema
+from .schema import KEY, Json
+
+ClipText = Callable[[Block], tuple[str, str, str, MediaInfo]]  # name, references as JSON, active key, what it is
+_PLACEMENT = ("x", "y", "scale", "rotation", "left", "top", "right", "bottom", "opacity")
+_COLOUR = ("exposure", "temperature", "contrast", "saturation")
+
+
+class Tables:
+    """Colour tables of all blocks, each written once."""
+
+    def __init__(self, values: Json | None = None) -> None:
+        self._known = {key: Attached(**value) for key, value in (values or {}).items()}
+        self._keys: dict[int, tuple[Attached, str]] = {}
+
+    def key_of(self, table: Attached) -> str:
+        """The key under which a table is written."""
+        known = self._keys.get(id(table))
+        if known is None:
+            key = hashlib.sha1(f"{table.name}\n{table.data}".encode()).hexdigest()[:12]
+            known = self._keys[id(table)] = (table, key)  # kept alive: an identity is used once only
+            self._known[key] = table
+        return known[1]
+
+    def table(self, key: str) -> Attached:
+        """The table of a key; raises KeyError."""
+        return self._known[key]
+
+    def used(self, line: Timeline) -> None:
+        """Take in the tables of a timeline."""
+        for block in line.blocks:
+            if block.effects is not NO_EFFECTS and block.effects.colour.lut is not None:
+                self.key_of(block.effects.colour.lut)
+
+    def to_json(self) -> Json:
+        """By key."""
+        return {key: {"name": table.name, "data": table.data} for key, table in sorted(self._known.items())}
+
+
+# Writing
+
+
+def line_to_text(line: Timeline, name: str, values: Json, block_text: Callable[[Block], str]) -> str:
+    """A whole ``Timeline.1``; ``values`` go under the program's metadata key beside the timeline's own."""
+    rate = float(line.rate or 25)
+    slots: dict[str, str] = {}
+    token = secrets.token_hex(8)
+    tracks = []
+    for number, track in enumerate(line.tracks):
+        slot = f"{token}-{number}"
+        slots[json.dumps(slot)] = _row_text(track, rate, block_text)
+        own = {"id": track.id, "locked": track.locked}
+        kind = "Video" if track.kind == "picture" else "Audio"
+        tracks.append(schema.track(track.name, kind, not track.off, [slot], {KEY: own}))
+    markers = [
+        schema.marker(marker.note, schema.time_range(marker.frame, 1, rate), {KEY: {"id": marker.id}})
+        for marker in line.markers
+    ]
+    settings = {
+        "name": line.name, "id": line.id, "rate": rate_text(line.rate), "width": line.width, "height": line.height,
+        "mark_in": line.mark_in, "mark_out": line.mark_out,
+    }  # fmt: skip
+    text = json.dumps(
+        schema.timeline(name, tracks, markers, {KEY: {**values, "timeline": settings}}), ensure_ascii=False, indent=1
+    )
+    for slot, row in slots.items():
+        before, _slot, after = text.partition(slot)
+        text = f"{before.rstrip()}\n{row}\n{after.lstrip()}"
+    return text
+
+
+def _row_text(track: Track, rate: float, block_text: Callable[[Block], str]) -> str:
+    parts, end = [], 0
+    for block in track.blocks:
+        if block.start > end:
+            parts.append(json.dumps(schema.gap(block.start - end, rate)))
+        if block.dissolve is not None:
+            parts.append(json.dumps(schema.transition(block.dissolve.before, block.dissolve.after, rate)))
+        parts.append(block_text(block))
+        end = block.end
+    return ",\n".join(parts)
+
+
+def block_to_text(block: Block, rate: Fraction, clip: ClipText, tables: Tables) -> str:
+    """A ``Clip.2`` with the references of its clip, or a generated title."""
+    values = {KEY: _block_values(block, tables)}
+    warp = [schema.time_warp(float(block.speed))] if block.speed != 1 else []
+    if block.title is not None:
+        drawn = {"text": block.title.text, "face": block.title.face, "size": block.title.size, "spot": block.title.spot}
+        reference = schema.generator("title", drawn, schema.time_range(0, block.length, float(rate)))
+        placed = schema.time_range(0, block.length, float(rate))
+        return json.dumps(
+            schema.clip(block.title.text, {"title": reference}, "title", values, placed), ensure_ascii=False
+        )
+    name, references, active, info = clip(block)
+    first = min(block.source_start, block.moment(block.end - 1, rate))
+    own_rate = float(info.frame_rate or rate)
+    placed = schema.time_range(start_frame(info) + float(first * (info.frame_rate or rate)), block.length, own_rate)
+    placed["duration"]["rate"] = float(rate)
+    element = schema.clip(name, {}, active, values, placed, warp)
+    del element["media_references"]
+    return f'{json.dumps(element, ensure_ascii=False)[:-1]}, "media_references": {references}}}'
+
+
+def _block_values(block: Block, tables: Tables) -> Json:
+    values: Json = {
+        "clip": block.clip, "block": block.id, "start": block.start, "length": block.length,
+        "source_start": str(block.source_start), "room": str(block.room),
+    }  # fmt: skip
+    if block.speed != 1:
+        values["speed"] = str(block.speed)
+    if block.link:
+        values["link"] = block.link
+    if block.pin:
+        values["pin"] = block.pin
+    if block.dissolve is not None:
+        values["dissolve"] = [block.dissolve.before, block.dissolve.after]
+    if block.effects is not NO_EFFECTS and block.effects != NO_EFFECTS:
+        values["effects"] = _effects_values(block.effects, tables)
+    return values
+
+
+def _effects_values(effects: Effects, tables: Tables) -> Json:
+    values: Json = {}
+    placement = {name: getattr(effects.placement, name) for name in _PLACEMENT}
+    values["placement"] = {name: v for name, v in placement.items() if v != getattr(PLAIN, name)}
+    colour = {name: getattr(effects.colour, name) for name in _COLOUR}
+    values["colour"] = {name: value for name, value in colour.items() if value != getattr(NO_COLOUR, name)}
+    if effects.colour.lut is not None:
+        values["colour"]["lut"] = tables.key_of(effects.colour.lut)
+    for name in ("gain", "fade_in", "fade_out"):
+        values[name] = getattr(effects, name)
+    return {name: value for name, value in values.items() if value}
+
+
+def start_frame(info: MediaInfo) -> int:
+    """The clip's start timecode as a frame number, 0 without one."""
+    return _frame_of(info.start_timecode, info.frame_rate) if info.start_timecode else 0
+
+
+@lru_cache(maxsize=4096)
+def _frame_of(timecode: str, rate: Fraction) -> int:
+    try:
+        return frame_of(timecode, rate)
+    except ValueError:
+        return 0
+
+
+# Reading
+
+
+def line_from_otio(values: Json, tables: Tables) -> Timeline:
+    """A timeline from a ``Timeline.1``. Raises KeyError, TypeError or ValueError for what is damaged."""
+    settings = values["metadata"][KEY]["timeline"]
+    stack = values["tracks"]
+    return Timeline(
+        name=str(settings["name"]),
+        rate=Fraction(settings["rate"]),
+        width=int(settings["width"]),
+        height=int(settings["height"]),
+        tracks=tuple(_track_from(track, tables) for track in stack["children"]),
+        markers=tuple(sorted((_marker_from(marker) for marker in stack["markers"]), key=lambda m: m.frame)),
+        mark_in=_number(settings.get("mark_in")),
+        mark_out=_number(settings.get("mark_out")),
+        id=str(settings.get("id") or new_id()),
+    ).checked()
+
+
+def _number(value: Any) -> int | None:
+    return None if value is None else int(value)
+
+
+def _marker_from(values: Json) -> Marker:
+    frame = round(values["marked_range"]["start_time"]["value"])
+    identity = (values.get("metadata") or {}).get(KEY, {}).get("id")
+    return Marker(frame, str(values.get("name") or ""), str(identity or new_id()))
+
+
+def _track_from(values: Json, tables: Tables) -> Track:
+    own = (values.get("metadata") or {}).get(KEY, {})
+    blocks = (item for item in values["children"] if item["OTIO_SCHEMA"].startswith("Clip."))
+    return Track(
+        kind="sound" if values["kind"] == "Audio" else "picture",
+        name=str(values["name"]),
+        blocks=tuple(_block_from(item, tables) for item in blocks),
+        locked=bool(own.get("locked", False)),
+        off=not values.get("enabled", True),
+        id=str(own.get("id") or new_id()),
+    )
+
+
+def _block_from(element: Json, tables: Tables) -> Block:
+    values = element["metadata"][KEY]
+    references = element.get("media_references") or {}
+    dissolve = values.get("dissolve")
+    pin = values.get("pin")
+    if pin not in (None, "originals", "proxies"):
+        raise ValueError(f"a block is pinned to {pin!r}")
+    return Block(
+        clip=str(values["clip"]),
+        start=int(values["start"]),
+        length=int(values["length"]),
+        source_start=Fraction(values["source_start"]),
+        room=Fraction(values["room"]),
+        speed=Fraction(values["speed"]) if "speed" in values else _NORMAL,
+        link=str(values.get("link", "")),
+        dissolve=Dissolve(int(dissolve[0]), int(dissolve[1])) if dissolve else None,
+        effects=_effects_from(values["effects"], tables) if "effects" in values else NO_EFFECTS,
+        pin=pin,
+        title=_title_from(references["title"]["parameters"]) if "title" in references else None,
+        id=str(values["block"]),
+    )
+
+
+_NORMAL = Fraction(1)
+
+
+def _title_from(values: Json) -> Title:
+    return Title(str(values["text"]), str(values["face"]), float(values["size"]), str(values["spot"])).checked()
+
+
+def _effects_from(values: Json, tables: Tables) -> Effects:
+    placement = Placement(**{name: float(v) for name, v in values.get("placement", {}).items()}).checked()
+    colour = dict(values.get("colour", {}))
+    table = tables.table(colour.pop("lut")) if "lut" in colour else None
+    return Effects(
+        placement=placement,
+        colour=Colour(**{name: float(value) for name, value in colour.items()}, lut=table).checked(),
+        gain=float(values.get("gain", 0.0)),
+        fade_in=int(values.get("fade_in", 0)),
+        fade_out=int(values.get("fade_out", 0)),
+    )

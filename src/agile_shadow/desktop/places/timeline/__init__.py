@@ -1,0 +1,5 @@
+"""The timeline's place."""
+
+from .place import TimelinePlace
+
+__all__ = ["TimelinePlace"]

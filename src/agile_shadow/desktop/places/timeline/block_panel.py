@@ -1,0 +1,426 @@
+"""What is set on the chosen blocks: speed, sound, place, colour, title."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFocusEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ....core.errors import ShadowError, sentence
+from ....core.presets import attach
+from ....core.presets.attached import check_cube
+from ....core.project import Project
+from ....core.timeline import (
+    FACES,
+    FASTEST,
+    NO_EFFECTS,
+    SLOWEST,
+    SPOTS,
+    Block,
+    Colour,
+    Effects,
+    Timeline,
+    out_of_step,
+    with_dissolve,
+    with_effects,
+    with_pin,
+    with_speed,
+    with_title,
+)
+from ...work import Work
+
+
+@dataclass(frozen=True)
+class Number:
+    """A number of :class:`Effects` as it is shown: ``times`` the value that is kept."""
+
+    name: str
+    label: str
+    suffix: str
+    low: float
+    high: float
+    step: float
+    decimals: int
+    times: float
+    get: Callable[[Effects], float]
+    put: Callable[[Effects, float], Effects]
+    tip: str = ""
+
+
+def _placed(name: str) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
+    return (
+        lambda effects: getattr(effects.placement, name),
+        lambda effects, value: replace(effects, placement=replace(effects.placement, **{name: value})),
+    )
+
+
+def _coloured(name: str) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
+    return (
+        lambda effects: getattr(effects.colour, name),
+        lambda effects, value: replace(effects, colour=replace(effects.colour, **{name: value})),
+    )
+
+
+def _own(name: str, whole: bool) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
+    return (
+        lambda effects: getattr(effects, name),
+        lambda effects, value: replace(effects, **{name: int(value) if whole else value}),
+    )
+
+
+SOUND = (Number("gain", "Gain", " dB", -60, 24, 0.5, 1, 1, *_own("gain", False)),)
+FADES = (
+    Number("fade_in", "Fade in", " frames", 0, 9999, 1, 0, 1, *_own("fade_in", True)),
+    Number("fade_out", "Fade out", " frames", 0, 9999, 1, 0, 1, *_own("fade_out", True)),
+)
+PLACE = (
+    Number("x", "Right", " %", -300, 300, 0.5, 1, 100, *_placed("x"), "Of the frame's width"),
+    Number("y", "Down", " %", -300, 300, 0.5, 1, 100, *_placed("y"), "Of the frame's height"),
+    Number("scale", "Size", " %", 1, 5000, 1, 1, 100, *_placed("scale"), "100 % fits it into the frame"),
+    Number("rotation", "Turned", "°", -360, 360, 1, 1, 1, *_placed("rotation"), "Clockwise"),
+    Number("left", "Crop left", " %", 0, 99, 0.5, 1, 100, *_placed("left")),
+    Number("right", "Crop right", " %", 0, 99, 0.5, 1, 100, *_placed("right")),
+    Number("top", "Crop top", " %", 0, 99, 0.5, 1, 100, *_placed("top")),
+    Number("bottom", "Crop bottom", " %", 0, 99, 0.5, 1, 100, *_placed("bottom")),
+    Number("opacity", "Opacity", " %", 0, 100, 1, 0, 100, *_placed("opacity")),
+)
+COLOUR = (
+    Number("exposure", "Exposure", " stops", -8, 8, 0.1, 2, 1, *_coloured("exposure")),
+    Number("temperature", "Warmer", " %", -100, 100, 1, 0, 100, *_coloured("temperature"), "Colder below 0"),
+    Number("contrast", "Contrast", " %", 0, 400, 1, 0, 100, *_coloured("contrast")),
+    Number("saturation", "Saturation", " %", 0, 400, 1, 0, 100, *_coloured("saturation")),
+)
+
+
+class _Field(QDoubleSpinBox):
+    """A number; what is changed while it has the focus is one step."""
+
+    entered = Signal()
+
+    def __init__(self, number: Number) -> None:
+        super().__init__()
+        self.number = number
+        self.setRange(number.low, number.high)
+        self.setSingleStep(number.step)
+        self.setDecimals(number.decimals)
+        self.setSuffix(number.suffix)
+        self.setKeyboardTracking(False)
+        self.setAccessibleName(number.label)
+        self.setToolTip(number.tip)
+        self.setMinimumWidth(86)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.entered.emit()
+
+
+class BlockPanel(QScrollArea):
+    """The tab. Every change is an edit of the document; changes of one field in a row are one step."""
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self._work = work
+        self._blocks: tuple[str, ...] = ()
+        self._showing = False
+        self._visit = 0  # counts the times a field was entered: what follows is one gesture
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._build()
+        self.show_blocks(work.session.project, ())
+
+    def _build(self) -> None:
+        inner = QWidget()
+        inner.setObjectName("place")
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(4, 8, 10, 8)
+        column.setSpacing(6)
+        self.name = QLabel("")
+        self.name.setObjectName("part")
+        self.name.setWordWrap(True)
+        self.told = QLabel("")
+        self.told.setObjectName("quiet")
+        self.told.setWordWrap(True)
+        column.addWidget(self.name)
+        column.addWidget(self.told)
+        self.fields: dict[str, _Field] = {}
+        self.title_box = self._title_box()
+        self.time_box = self._time_box()
+        self.sound_box = self._numbers("Sound", SOUND)
+        self.place_box = self._numbers("Place in the frame", PLACE)
+        self.colour_box = self._colour_box()
+        for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.colour_box):
+            column.addWidget(box)
+        self.plain = QPushButton("Take all of this away")
+        self.plain.setToolTip("Place, colour, gain and fades as they were at first")
+        self.plain.clicked.connect(self._take_away)
+        column.addWidget(self.plain)
+        column.addStretch(1)
+        self.setWidget(inner)
+
+    def _card(self, title: str) -> tuple[QFrame, QFormLayout]:
+        box = QFrame()
+        box.setObjectName("card")
+        form = QFormLayout(box)
+        form.setContentsMargins(8, 6, 8, 6)
+        form.setSpacing(4)
+        heading = QLabel(title)
+        heading.setObjectName("quiet")
+        form.addRow(heading)
+        return box, form
+
+    def _numbers(self, title: str, numbers: tuple[Number, ...]) -> QFrame:
+        box, form = self._card(title)
+        for number in numbers:
+            form.addRow(number.label, self._field(number))
+        return box
+
+    def _field(self, number: Number) -> _Field:
+        field = self.fields[number.name] = _Field(number)
+        field.entered.connect(self._enter)
+        field.valueChanged.connect(lambda value, number=number: self._put(number, value))
+        return field
+
+    def _enter(self) -> None:
+        self._visit += 1
+
+    def _time_box(self) -> QFrame:
+        box, form = self._card("Time")
+        self.speed = QDoubleSpinBox()
+        self.speed.setRange(float(SLOWEST) * 100, float(FASTEST) * 100)
+        self.speed.setDecimals(1)
+        self.speed.setSuffix(" %")
+        self.speed.setKeyboardTracking(False)
+        self.speed.setAccessibleName("Speed")
+        self.speed.valueChanged.connect(self._put_speed)
+        self.backward = QCheckBox("backward")
+        self.backward.toggled.connect(self._put_speed)
+        row = QHBoxLayout()
+        row.addWidget(self.speed, 1)
+        row.addWidget(self.backward)
+        form.addRow("Speed", row)
+        self.dissolve = QDoubleSpinBox()
+        self.dissolve.setRange(0, 999)
+        self.dissolve.setDecimals(0)
+        self.dissolve.setSuffix(" frames")
+        self.dissolve.setKeyboardTracking(False)
+        self.dissolve.setAccessibleName("Dissolve from the block before")
+        self.dissolve.setToolTip("From the block before into this one, as far as both have handles")
+        self.dissolve.valueChanged.connect(self._put_dissolve)
+        form.addRow("Dissolve", self.dissolve)
+        for number in FADES:
+            form.addRow(number.label, self._field(number))
+        self.pin = QComboBox()
+        for text, side in (("follows the switch", None), ("always the original", "originals"),
+                           ("always the proxy", "proxies")):  # fmt: skip
+            self.pin.addItem(text, side)
+        self.pin.setAccessibleName("Pin of the block")
+        self.pin.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.pin.activated.connect(self._put_pin)
+        form.addRow("Shows", self.pin)
+        return box
+
+    def _colour_box(self) -> QFrame:
+        box = self._numbers("Colour", COLOUR)
+        form = box.layout()
+        assert isinstance(form, QFormLayout)
+        self.table = QPushButton("no LUT")
+        self.table.setToolTip("Choose a table of colours, .cube")
+        self.table.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.table.clicked.connect(self._choose_table)
+        self.no_table = QPushButton("none")
+        self.no_table.clicked.connect(lambda: self._put_colour("Take the LUT away", lut=None))
+        row = QHBoxLayout()
+        row.addWidget(self.table, 1)
+        row.addWidget(self.no_table)
+        form.addRow("LUT", row)
+        return box
+
+    def _title_box(self) -> QFrame:
+        box, form = self._card("Title")
+        self.text = QPlainTextEdit()
+        self.text.setFixedHeight(58)
+        self.text.setTabChangesFocus(True)
+        self.text.setAccessibleName("Text of the title")
+        self.text.textChanged.connect(lambda: self._put_title(text=self.text.toPlainText()))
+        form.addRow(self.text)
+        self.face, self.spot = QComboBox(), QComboBox()
+        for combo, words, name in ((self.face, FACES, "face"), (self.spot, SPOTS, "spot")):
+            combo.addItems(list(words))
+            combo.setAccessibleName({"face": "Face", "spot": "Place of the title"}[name])
+            combo.activated.connect(lambda _n, combo=combo, name=name: self._put_title(**{name: combo.currentText()}))
+        self.size = QDoubleSpinBox()
+        self.size.setRange(0.5, 100)
+        self.size.setDecimals(1)
+        self.size.setSuffix(" %")
+        self.size.setKeyboardTracking(False)
+        self.size.setToolTip("Height of a line, of the frame's height")
+        self.size.setAccessibleName("Size of the title")
+        self.size.valueChanged.connect(lambda value: self._put_title(size=value / 100))
+        form.addRow("Face", self.face)
+        form.addRow("Height", self.size)
+        form.addRow("Where", self.spot)
+        return box
+
+    def first_field(self) -> QWidget:
+        """Where typing begins."""
+        return self.text if self.title_box.isVisibleTo(self) else self.speed
+
+    # Showing
+
+    def show_blocks(self, project: Project, blocks: tuple[str, ...]) -> None:
+        """Show what is set on the chosen blocks: that of the last one."""
+        if blocks != self._blocks:
+            self._visit += 1
+        self._blocks = blocks
+        line = project.timeline
+        block = line.block(blocks[-1]) if blocks else None
+        for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.colour_box, self.plain):
+            box.setVisible(block is not None)
+        if block is None:
+            self.name.setText("No block is chosen")
+            self.told.setText("Click a block, or press B to choose the one under the playhead.")
+            return
+        self._showing = True
+        try:
+            self._show(project, line, block)
+        finally:
+            self._showing = False
+
+    def _show(self, project: Project, line: Timeline, block: Block) -> None:
+        track = line.track_of(block.id)
+        picture = track is not None and track.kind == "picture"
+        clip = project.clip(block.clip)
+        others = f", and {len(self._blocks) - 1} more" if len(self._blocks) > 1 else ""
+        kind = "title" if block.title is not None else "picture" if picture else "sound"
+        self.name.setText(f"{clip.name if clip is not None else 'Title'}{others}")
+        late = out_of_step(line, block)
+        step = f"; {abs(late)} frames {'late' if late > 0 else 'early'} against its {'sound' if picture else 'picture'}"
+        locked = "; its track is locked" if track is not None and track.locked else ""
+        self.told.setText(f"{kind}, {block.length} frames{step if late else ''}{locked}")
+        self.title_box.setVisible(block.title is not None)
+        self.place_box.setVisible(picture)
+        self.colour_box.setVisible(picture and block.title is None)
+        self.sound_box.setVisible(not picture)
+        for field in self.fields.values():
+            value = field.number.get(block.effects) * field.number.times
+            if abs(field.value() - value) > 10 ** -(field.number.decimals + 1):
+                field.setValue(value)
+        self.speed.setEnabled(bool(block.room))
+        self.backward.setEnabled(bool(block.room))
+        self.speed.setValue(float(abs(block.speed)) * 100)
+        self.backward.setChecked(block.speed < 0)
+        self.dissolve.setValue(block.dissolve.length if block.dissolve is not None else 0)
+        self.dissolve.setEnabled(track is not None and track.before(block) is not None)
+        self.pin.setCurrentIndex(max(0, self.pin.findData(block.pin)))
+        self.pin.setEnabled(block.title is None)
+        table = block.effects.colour.lut
+        self.table.setText(table.name if table is not None else "no LUT")
+        self.no_table.setEnabled(table is not None)
+        if block.title is not None:
+            if self.text.toPlainText() != block.title.text:
+                self.text.setPlainText(block.title.text)
+            self.face.setCurrentText(block.title.face)
+            self.spot.setCurrentText(block.title.spot)
+            self.size.setValue(block.title.size * 100)
+
+    # Changing
+
+    def _edit(self, label: str, change: Callable[[Timeline], Timeline], gesture: str = "") -> None:
+        if self._showing or not self._blocks:
+            return
+        token = (self._visit, gesture) if gesture else None
+        try:
+            self._work.session.edit(
+                label, lambda project: replace(project, timeline=change(project.timeline)), gesture=token
+            )
+        except ValueError as error:
+            self._work.problem.emit(f"That cannot be set: {error}.")
+            self.show_blocks(self._work.session.project, self._blocks)
+
+    def _put(self, number: Number, value: float) -> None:
+        kept = value / number.times
+        blocks = self._blocks
+        self._edit(
+            f"{number.label} of a block",
+            lambda line: with_effects(line, blocks, lambda effects: number.put(effects, kept)),
+            number.name,
+        )
+
+    def _put_speed(self) -> None:
+        speed = Fraction(round(self.speed.value() * 10), 1000) * (-1 if self.backward.isChecked() else 1)
+
+        def change(line: Timeline) -> Timeline:
+            for identity in blocks:
+                block = line.block(identity)
+                if block is not None and block.speed != speed:
+                    line = with_speed(line, identity, speed)
+            return line
+
+        blocks = self._blocks
+        self._edit("Speed of a block", change)
+
+    def _put_dissolve(self, value: float) -> None:
+        block = self._blocks[-1] if self._blocks else ""
+        self._edit("Dissolve", lambda line: with_dissolve(line, block, round(value)), "dissolve")
+
+    def _put_pin(self) -> None:
+        blocks, pin = self._blocks, self.pin.currentData()
+        self._edit("Pin a block", lambda line: with_pin(line, blocks, pin))
+
+    def _put_colour(self, label: str, **values: object) -> None:
+        def change(effects: Effects) -> Effects:
+            colour: Colour = replace(effects.colour, **values)  # type: ignore[arg-type]
+            return replace(effects, colour=colour)
+
+        blocks = self._blocks
+        self._edit(label, lambda line: with_effects(line, blocks, change))
+
+    def _choose_table(self) -> None:
+        chosen, _filter = QFileDialog.getOpenFileName(self, "LUT", "", "LUT (*.cube)")
+        if not chosen:
+            return
+        try:
+            table = attach(Path(chosen))
+            check_cube(table)
+        except (ShadowError, ValueError) as error:
+            text = sentence(error) if isinstance(error, ShadowError) else f"{Path(chosen).name} {error}."
+            self._work.problem.emit(text)
+            return
+        self._put_colour("LUT", lut=table)
+
+    def _put_title(self, **values: object) -> None:
+        if self._showing or not self._blocks:
+            return
+        chosen = self._blocks[-1]
+
+        def change(line: Timeline) -> Timeline:
+            block = line.block(chosen)
+            if block is None or block.title is None:
+                return line
+            return with_title(line, chosen, replace(block.title, **values))  # type: ignore[arg-type]
+
+        self._edit("Title", change, "title" if "text" in values or "size" in values else "")
+
+    def _take_away(self) -> None:
+        blocks = self._blocks
+        self._edit("Take effects away", lambda line: with_effects(line, blocks, lambda _old: NO_EFFECTS))

@@ -1,0 +1,503 @@
+"""Timeline: clips, one viewer, the tracks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+
+from PySide6.QtCore import QItemSelection, QPoint, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollBar,
+    QSplitter,
+    QTabWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ....core import timeline as edits
+from ....core.compositing import choose
+from ....core.playback import SoundOutput, TimelineProgram
+from ....core.project import Clip, Project
+from ....core.time import rate_label, timecode_at
+from ....core.timeline import Block, Marker, Timeline, Track
+from ... import words
+from ...actions import COMMANDS, keys_of
+from ...flow import FlowLayout
+from ...labels import ElidedLabel
+from ...player_panel import PlayerPanel
+from ...tables import Column, RowsModel, rows_table
+from ...work import Work
+from .block_panel import BlockPanel
+from .doing import Doing
+from .notes import Notes
+from .paint import marked
+from .sights import Sights
+from .view import TimelineView
+
+_BUTTONS = (
+    ("append", "Append"), ("insert", "Insert"), ("overwrite", "Overwrite"), ("exchange", "Replace"), ("cut", "Cut"),
+    ("dissolve", "Dissolve"), ("title", "Title"), ("lift", "Lift"), ("remove", "Remove"), ("undo", "Undo"),
+    ("redo", "Redo"),
+)  # fmt: skip
+_BLOCK_MENU = (
+    "settings", "pin_block", "link", "in_step", "", "cut", "lift", "remove", "copy", "cut_out", "", "earlier", "later",
+    "move_up", "move_down", "fade", "bake",
+)  # fmt: skip
+_TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
+_TITLES = {command.id: command.title for command in COMMANDS}
+
+
+class TimelinePlace(QWidget):
+    """The place. The viewer shows the clip being marked or the timeline, whichever was touched last."""
+
+    def __init__(self, work: Work, sound: SoundOutput) -> None:
+        super().__init__()
+        self.setObjectName("place")
+        self._work = work
+        self.panel = PlayerPanel(sound)
+        self.panel.loop_range = self._loop_range
+        self.sights = Sights(work, self._sight_came)
+        self.view = TimelineView(self.panel.player.presence, self.sights)
+        self.doing = Doing(work, self.view, work.problem.emit)
+        self._on_timeline = False
+        self._refreshing = False
+        self._position = 0
+        self._line = ""
+        self._build()
+        self._connect()
+        self.panel.show_nothing("Choose a clip on the left. I and O mark a range, Ctrl+Return puts it on the timeline.")
+
+    # Building
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 10)
+        halves = QSplitter(Qt.Orientation.Vertical)
+        upper = QSplitter(Qt.Orientation.Horizontal)
+        upper.addWidget(self._side())
+        upper.addWidget(self._viewer())
+        upper.setCollapsible(0, False)
+        upper.setSizes([320, 840])
+        upper.setStretchFactor(1, 1)
+        lower = QWidget()
+        column = QVBoxLayout(lower)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(6)
+        column.addLayout(self._button_row())
+        column.addWidget(self.view, 1)
+        self.bar = QScrollBar(Qt.Orientation.Horizontal)
+        self.bar.setAccessibleName("What part of the timeline is in sight")
+        self.bar.valueChanged.connect(self.view.scroll_to)
+        self.view.in_sight_changed.connect(self._show_bar)
+        column.setSpacing(4)
+        column.addWidget(self.bar)
+        halves.addWidget(upper)
+        halves.addWidget(lower)
+        halves.setCollapsible(0, False)
+        halves.setCollapsible(1, False)
+        halves.setStretchFactor(0, 1)
+        halves.setSizes([460, 260])
+        layout.addWidget(halves)
+
+    def _side(self) -> QTabWidget:
+        presence = self.panel.player.presence
+        columns = (
+            Column("Clip", lambda clip: clip.name, 118,
+                   mark=lambda clip: choose(self._work.session.project, clip, presence).kind, tip=_clip_tip),
+            Column("Proxy", _proxy_text, 92, tip=_clip_tip),
+            Column("Length",
+                _clip_length,
+                86, right=True,
+                   tip=lambda clip: f"{words.rate(clip.original.info)} frames per second"),
+        )  # fmt: skip
+        self.model = RowsModel(columns)
+        self.clips = rows_table(self.model, 0, "Clips")
+        self.clips.selectionModel().selectionChanged.connect(self._clip_selected)
+        self.clips.clicked.connect(lambda _index: self._show_clip())
+        self.block_panel = BlockPanel(self._work)
+        self.notes = Notes(self._timecode)
+        self.side = QTabWidget()
+        self.side.setMinimumWidth(300)
+        self.side.addTab(self.clips, "Clips")
+        self.side.addTab(self.block_panel, "Block")
+        self.side.addTab(self.notes, "Notes")
+        return self.side
+
+    def _viewer(self) -> QWidget:
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.which = ElidedLabel()
+        self.which.setObjectName("quiet")
+        column.addWidget(self.which)
+        column.addWidget(self.panel, 1)
+        return right
+
+    def _button_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        flow = FlowLayout(4, 4)
+        self.buttons: dict[str, QPushButton] = {}
+        for identity, title in _BUTTONS:
+            button = QPushButton(title)
+            button.setProperty("small", True)
+            button.setToolTip(f"{_TITLES[identity]} ({keys_of(identity)})")
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _checked=False, identity=identity: self.command(identity))
+            self.buttons[identity] = button
+            flow.addWidget(button)
+        holder = QWidget()
+        holder.setLayout(flow)
+        row.addWidget(holder, 1)
+        self.settings = QLabel("")
+        self.settings.setObjectName("quiet")
+        row.addWidget(self.settings)
+        self.lines = QToolButton()
+        self.lines.setProperty("small", True)
+        self.lines.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.lines.setToolTip("The timelines of this project")
+        menu = QMenu(self.lines)
+        menu.aboutToShow.connect(lambda: self._fill_lines(menu))
+        self.lines.setMenu(menu)
+        row.addWidget(self.lines)
+        return row
+
+    def _connect(self) -> None:
+        self.view.sought.connect(self._sought)
+        self.view.edited.connect(self._edited)
+        self.view.selected_changed.connect(self._block_chosen)
+        self.view.opened.connect(lambda: self.side.setCurrentWidget(self.block_panel))
+        self.view.asked.connect(self._show_menu)
+        self.notes.sought.connect(self._sought)
+        self.notes.changed.connect(self._note_changed)
+        self.notes.removed.connect(self._note_removed)
+        self.panel.moved.connect(self._moved)
+
+    # Showing
+
+    def refresh(self) -> None:
+        """Show the document."""
+        project = self._work.session.project
+        self._refreshing = True
+        self.model.set_rows(_shown_clips(project))
+        self._refreshing = False
+        line = project.timeline
+        self.view.set_project(project)
+        if line.id != self._line:
+            self._line = line.id
+            self._position = 0
+            self.view.zoom_all()
+        if self._on_timeline:
+            if line.length and self.panel.loaded:
+                self.panel.update_project(project, TimelineProgram(line))
+            else:
+                self._show_timeline(self._position)
+            self.panel.show_marks(line.mark_in, line.mark_out)
+        elif self.panel.loaded:
+            self.panel.update_project(project)
+        self.block_panel.show_blocks(project, self.view.chosen)
+        self.notes.show_notes(line)
+        self._show_which()
+        self._show_settings(project)
+        self._enable()
+
+    def _show_bar(self) -> None:
+        whole, sight = self.view.span()
+        self.bar.blockSignals(True)
+        self.bar.setRange(0, max(0, whole - sight))
+        self.bar.setPageStep(sight)
+        self.bar.setValue(int(self.view.rows.offset))
+        self.bar.blockSignals(False)
+
+    def _sight_came(self) -> None:
+        self.view.update()
+
+    def _show_settings(self, project: Project) -> None:
+        line = project.timeline
+        self.lines.setText(line.name)
+        if not line.rate:
+            self.settings.setText("Rate and frame size come from the first clip's original")
+            return
+        length = timecode_at(line.length, line.rate)
+        self.settings.setText(f"{line.width} x {line.height} at {rate_label(line.rate)}, {length}")
+        self.settings.setToolTip("Taken from the first clip's original, never from a proxy")
+
+    def _show_which(self) -> None:
+        if self._on_timeline:
+            self.which.setText(f"In the viewer: {self._work.session.project.timeline.name}")
+        elif self.panel.clip is not None:
+            self.which.setText(f"In the viewer: clip {self.panel.clip.name}")
+        else:
+            self.which.setText("")
+
+    def _enable(self) -> None:
+        session = self._work.session
+        line = session.project.timeline
+        markable = self.panel.clip is not None and self.panel.loaded
+        under = any(track.block_at(self._position) is not None for track in line.tracks)
+        stretch = line.mark_in is not None or line.mark_out is not None
+        wanted = {
+            "append": markable, "insert": markable, "overwrite": markable, "exchange": markable and under,
+            "cut": under, "dissolve": bool(line.length), "title": bool(line.rate),
+            "lift": bool(self.view.chosen) or stretch, "remove": bool(self.view.chosen) or stretch,
+            "undo": session.undo_label is not None, "redo": session.redo_label is not None,
+        }  # fmt: skip
+        for identity, enabled in wanted.items():
+            self.buttons[identity].setEnabled(enabled)
+        for identity, label in (("undo", session.undo_label), ("redo", session.redo_label)):
+            what = f": {label}" if label else ""
+            self.buttons[identity].setToolTip(f"{identity.capitalize()}{what} ({keys_of(identity)})")
+
+    def _timecode(self, frame: int) -> str:
+        return timecode_at(frame, self._work.session.project.timeline.rate or Fraction(25))
+
+    def current_clip(self) -> Clip | None:
+        """The chosen clip of the list."""
+        rows = self.clips.selectionModel().selectedRows()
+        return self.model.rows[rows[0].row()] if rows and rows[0].row() < len(self.model.rows) else None
+
+    def _clip_selected(self, _new: QItemSelection, _old: QItemSelection) -> None:
+        if not self._refreshing:
+            self._show_clip()
+
+    def _show_clip(self) -> None:
+        clip = self.current_clip()
+        if clip is None or (not self._on_timeline and self.panel.clip is not None and self.panel.clip.id == clip.id):
+            return
+        self._on_timeline = False
+        self.panel.show_clip(clip, self._work.session.project)
+        self._show_which()
+        self._enable()
+
+    def _show_timeline(self, frame: int) -> None:
+        self._on_timeline = True
+        project = self._work.session.project
+        self.panel.show_program(TimelineProgram(project.timeline), project, frame)
+        self.panel.show_marks(project.timeline.mark_in, project.timeline.mark_out)
+        self._show_which()
+        self._enable()
+
+    def _block_chosen(self) -> None:
+        self.block_panel.show_blocks(self._work.session.project, self.view.chosen)
+        self._enable()
+
+    def _sought(self, frame: int) -> None:
+        self._position = frame
+        self.view.set_position(frame)
+        if self._on_timeline and self.panel.loaded:
+            self.panel.seek(frame)
+        else:
+            self._show_timeline(frame)
+
+    def _moved(self, frame: int) -> None:
+        if self._on_timeline:
+            self._position = frame
+            self.view.set_position(frame)
+            if not self.panel.player.playing:
+                self._enable()
+
+    def _loop_range(self) -> tuple[int, int]:
+        line = self._work.session.project.timeline
+        if not self._on_timeline:
+            return self.panel.marked_range()
+        first, end = marked(line)
+        return first, min(end, line.length)
+
+    # Menus
+
+    def _show_menu(self, place: QPoint, under: Block | Track | None) -> None:
+        menu = QMenu(self)
+        if isinstance(under, Track):
+            self.view.take_in_hand(under)
+        for identity in _BLOCK_MENU if isinstance(under, Block) else _TRACK_MENU:
+            if not identity:
+                menu.addSeparator()
+                continue
+            action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
+            action.triggered.connect(lambda _checked=False, identity=identity: self.command(identity))
+            menu.addAction(action)
+        menu.popup(place)
+
+    def _fill_lines(self, menu: QMenu) -> None:
+        menu.clear()
+        project = self._work.session.project
+        for line in project.timelines:
+            action = QAction(line.name, menu)
+            action.setCheckable(True)
+            action.setChecked(line.id == project.timeline.id)
+            action.triggered.connect(lambda _checked=False, line=line: self._open_line(line))
+            menu.addAction(action)
+        menu.addSeparator()
+        for text, call, possible in (
+            (f"New timeline\t{keys_of('new_timeline')}", lambda: self.command("new_timeline"), True),
+            ("A copy of this one", lambda: self._lines("Copy a timeline", lambda p: p.with_new_timeline(True)), True),
+            ("Rename…", self._rename, True),
+            ("Remove this one", lambda: self._lines("Remove a timeline", lambda p: p.without_timeline()),
+             bool(project.others)),
+        ):  # fmt: skip
+            action = QAction(text, menu)
+            action.setEnabled(possible)
+            action.triggered.connect(lambda _checked=False, call=call: call())
+            menu.addAction(action)
+        menu.addSeparator()
+        for identity in ("picture_track", "sound_track", "remove_track"):
+            action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
+            action.triggered.connect(lambda _checked=False, identity=identity: self.command(identity))
+            menu.addAction(action)
+
+    def _lines(self, label: str, change: Callable[[Project], Project]) -> None:
+        self.panel.halt()
+        self._work.session.edit(label, change)
+
+    def _open_line(self, line: Timeline) -> None:
+        self._lines(f"Open {line.name}", lambda project: project.with_open(line.id))
+        self._show_timeline(0)
+
+    def _rename(self) -> None:
+        line = self._work.session.project.timeline
+        name, good = QInputDialog.getText(self, "Timeline", "Name", text=line.name)
+        if good and name.strip():
+            self._edited("Rename a timeline", replace(line, name=name.strip()[:80]))
+
+    # Editing
+
+    def _edited(self, label: str, timeline: Timeline) -> None:
+        self._work.session.edit(label, lambda project: replace(project, timeline=timeline))
+
+    def _note_changed(self, marker: Marker, note: str) -> None:
+        self.doing.edit("Note", lambda line: edits.add_marker(line, marker.frame, note))
+
+    def _note_removed(self, marker: Marker) -> None:
+        self.doing.edit("Take a note away", lambda line: edits.remove_marker(line, marker.id))
+
+    def command(self, identity: str) -> bool:
+        """One of the commands of this place; False when it is none of them."""
+        if identity in ("append", "insert", "overwrite", "exchange"):
+            self._place(identity)
+        elif identity in ("mark_in", "mark_out", "unmark") and self._on_timeline:
+            self._mark(identity)
+        elif identity in ("previous_cut", "next_cut"):
+            self._sought(self.doing.next_cut(1 if identity == "next_cut" else -1))
+        elif identity in self.doing.commands:
+            self.doing.commands[identity]()
+        elif identity in ("undo", "redo"):
+            (self._work.session.undo if identity == "undo" else self._work.session.redo)()
+        else:
+            return self._show_command(identity)
+        return True
+
+    def _show_command(self, identity: str) -> bool:
+        line = self._work.session.project.timeline
+        if identity in ("closer", "wider"):
+            self.view.zoom(1.3 if identity == "closer" else 1 / 1.3)
+        elif identity == "all":
+            self.view.zoom_all()
+        elif identity == "settings":
+            self.side.setCurrentWidget(self.block_panel)
+            self.block_panel.first_field().setFocus()
+        elif identity == "note":
+            self.doing.edit("Note", lambda line: edits.add_marker(line, self._position))
+            self.side.setCurrentWidget(self.notes)
+            self.notes.choose(self._position)
+        elif identity == "next_note":
+            later = [marker.frame for marker in line.markers if marker.frame > self._position]
+            if later or line.markers:
+                self._sought(later[0] if later else line.markers[0].frame)
+        elif identity == "new_timeline":
+            self._lines("New timeline", lambda project: project.with_new_timeline())
+            self._show_timeline(0)
+        elif identity == "next_timeline":
+            lines = self._work.session.project.timelines
+            self._open_line(lines[([one.id for one in lines].index(line.id) + 1) % len(lines)])
+        else:
+            return False
+        return True
+
+    def _mark(self, identity: str) -> None:
+        position = self._position
+
+        def change(line: Timeline) -> Timeline:
+            first, last = line.mark_in, line.mark_out
+            if identity == "unmark":
+                return edits.with_marks(line, None, None)
+            if identity == "mark_in":
+                return edits.with_marks(line, position, last if last is not None and last >= position else None)
+            return edits.with_marks(line, first if first is not None and first <= position else None, position)
+
+        self.doing.edit("Mark", change)
+
+    def _place(self, how: str) -> None:
+        clip, program = self.panel.clip, self.panel.player.program
+        if clip is None or not self.panel.loaded or program is None:
+            return
+        first, end = self.panel.marked_range()
+        was_empty = not self._work.session.project.timeline.length
+        still = clip.original.info.kind == "still"
+        length = Fraction(5) if still else (end - first) / program.rate
+        self.doing.place(how, clip, first / program.rate, length)
+        if was_empty:
+            self.view.zoom_all()
+
+    # Coming and going
+
+    def left(self) -> None:
+        """Another place was opened."""
+        self.panel.halt()
+        self.panel.player.release()
+
+    def entered(self) -> None:
+        """The place was opened."""
+        self.sights.forget()
+        self.refresh()
+        project = self._work.session.project
+        if self._on_timeline:
+            self._show_timeline(self._position)
+        elif self.panel.clip is not None:
+            self.panel.show_clip(
+                project.clip(self.panel.clip.id) or self.panel.clip, project, self.panel.player.position
+            )
+
+    def close_place(self) -> None:
+        """End threads and workers."""
+        self.panel.close_player()
+        self.sights.close()
+
+
+def _shown_clips(project: Project) -> list[Clip]:
+    return list(project.clips)
+
+
+def _clip_tip(clip: Clip) -> str:
+    info = clip.original.info
+    size = f"{info.display_width} x {info.display_height}, " if info.display_width else ""
+    made = f"proxy {clip.proxies[-1].info.display_width} x {clip.proxies[-1].info.display_height}" if (
+        clip.proxies and clip.proxies[-1].info.display_width
+    ) else "no proxy"  # fmt: skip
+    return f"{clip.name}: {size}{info.codec}, {made}"
+
+
+def _proxy_text(clip: Clip) -> str:
+    """The proxy's size; in words where there is none."""
+    if clip.original.info.kind != "video":
+        return clip.original.info.kind
+    if not clip.proxies:
+        return "none"
+    info = clip.proxies[-1].info
+    return f"{info.display_width} x {info.display_height}"
+
+
+def _clip_length(clip: Clip) -> str:
+    info = clip.original.info
+    if info.kind == "still":
+        return ""
+    rate = info.frame_rate or Fraction(25)
+    return timecode_at(int(clip.length * rate), rate).removeprefix("00:")

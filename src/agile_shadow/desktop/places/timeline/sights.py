@@ -1,0 +1,102 @@
+"""Posters and sound waves of blocks: asked for as they come into sight, made in workers, kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QPixmap
+
+from ....core.errors import Cancelled
+from ....core.jobs import WorkerPool
+from ....core.media.peaks import peaks
+from ....core.project import Clip, Project
+from ...posters import Posters
+from ...work import Work
+
+_LIMIT = 600.0  # seconds that a file's sound may take
+
+
+class Sights:
+    """What is drawn on blocks. ``changed`` is called on the interface thread when more has come."""
+
+    def __init__(self, work: Work, changed: Callable[[], None]) -> None:
+        self._work = work
+        self._changed = changed
+        self._posters = Posters(work, self._poster_came)
+        self._pictures: dict[str, QPixmap | None] = {}
+        self._waves: dict[str, NDArray[np.uint8] | None] = {}
+        self._pool: WorkerPool | None = None
+        self._closed = False
+
+    def poster(self, project: Project, clip: Clip) -> QPixmap | None:
+        """A clip's small picture, None while there is none."""
+        if clip.id not in self._pictures:
+            self._pictures[clip.id] = None
+            info = clip.original.info
+            self._posters.want(clip.id, _lightest(project, clip, info.kind == "still"), info.sequence_rate)
+        return self._pictures[clip.id]
+
+    def _poster_came(self, clip: str, picture: bytes | None) -> None:
+        if picture is not None and not self._closed:
+            pixmap = QPixmap()
+            pixmap.loadFromData(picture)
+            self._pictures[clip] = pixmap
+            self._changed()
+
+    def wave(self, project: Project, clip: Clip) -> NDArray[np.uint8] | None:
+        """A clip's peaks, fifty a second; None while there are none."""
+        if clip.id not in self._waves:
+            self._waves[clip.id] = None
+            path = _with_sound(project, clip)
+            if path is not None:
+                self._measure(clip.id, path)
+        return self._waves[clip.id]
+
+    def _measure(self, clip: str, path: Path) -> None:
+        if self._closed:
+            return
+        if self._pool is None:
+            self._pool = WorkerPool(1, _LIMIT)
+        future: Future[NDArray[np.uint8]] = self._pool.submit(peaks, path)
+        future.add_done_callback(lambda done: self._work.call_here(lambda: self._measured(clip, done)))
+
+    def _measured(self, clip: str, future: Future[NDArray[np.uint8]]) -> None:
+        if self._closed:
+            return
+        try:
+            self._waves[clip] = future.result()
+        except Cancelled:
+            return
+        except Exception:  # whatever a file does to its reader, its block has no wave
+            return
+        self._changed()
+
+    def forget(self) -> None:
+        """Files came or went: ask again for what there was none of."""
+        self._posters.forget()
+        self._pictures = {clip: one for clip, one in self._pictures.items() if one is not None}
+        self._waves = {clip: one for clip, one in self._waves.items() if one is not None}
+
+    def close(self) -> None:
+        """End the workers."""
+        self._closed = True
+        self._posters.close()
+        if self._pool is not None:
+            self._pool.close()
+
+
+def _lightest(project: Project, clip: Clip, still: bool) -> Path | None:
+    """The file that is quickest to look at; that of the proxy only where its first frame is the clip's."""
+    proxy = next((one for one in clip.proxies if not one.offset), None)
+    return project.place(proxy.file if proxy is not None and not still else clip.original.file)
+
+
+def _with_sound(project: Project, clip: Clip) -> Path | None:
+    if not clip.original.info.audio:
+        return None
+    proxy = next((one for one in clip.proxies if not one.offset and one.info.audio), None)
+    return project.place(proxy.file if proxy is not None else clip.original.file)

@@ -1,0 +1,48 @@
+"""The rule of the switch in words, and how many clips show what."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+from ..core.compositing import Presence, choose
+from ..core.project import Clip, Project
+from ..core.timeline import with_pin
+
+RULE = (
+    "Originals: each clip's original. Proxies: its proxy where it has one, else the original. A pinned clip or block "
+    "stays on its own side."
+)
+
+
+def shown_counts(project: Project, clips: Sequence[Clip], presence: Presence) -> str:
+    """Such as ``38 on proxies, 2 have none, 1 pinned``."""
+    if not clips:
+        return ""
+    kinds = Counter(_kind(project, clip, presence) for clip in clips)
+    if project.showing == "proxies":
+        bare = sum(1 for clip in clips if not clip.proxies)
+        parts = [f"{kinds['proxy']} on proxies", f"{bare} {'has' if bare == 1 else 'have'} none" if bare else ""]
+    else:
+        having = sum(1 for clip in clips if clip.proxies)
+        parts = [f"{kinds['original']} on originals", f"{having} {'has' if having == 1 else 'have'} a proxy"]
+    pinned = sum(1 for clip in clips if clip.pin) + sum(1 for block in project.timeline.blocks if block.pin)
+    parts += [f"{pinned} pinned" if pinned else "", f"{kinds['missing']} missing" if kinds["missing"] else ""]
+    return ", ".join(part for part in parts if part)
+
+
+def _kind(project: Project, clip: Clip, presence: Presence) -> str:
+    """What a clip shows; quick where nothing is missing, since there may be ten thousand."""
+    if presence.any_missing:
+        return choose(project, clip, presence).kind
+    return "proxy" if clip.proxies and project.side_of(clip) == "proxies" else "original"
+
+
+def unpinned(project: Project, clip: str) -> Project:
+    """A clip and its blocks follow the switch again."""
+    found = project.clip(clip)
+    if found is not None and found.pin:
+        project = project.with_clip(replace(found, pin=None))
+    blocks = [block.id for block in project.timeline.blocks if block.clip == clip and block.pin]
+    return replace(project, timeline=with_pin(project.timeline, blocks, None)) if blocks else project
