@@ -219,6 +219,9 @@ class Player:
     def close(self) -> None:
         """End all threads."""
         self._halt()
+        with self._lock:
+            self._asked = None  # whoever waits to hand over a picture need not wait any longer
+            self._lock.notify_all()
         for lane in self._lanes.values():
             lane.close()
 

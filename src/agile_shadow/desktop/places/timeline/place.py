@@ -71,6 +71,7 @@ class TimelinePlace(QWidget):
         self._refreshing = False
         self._position = 0
         self._line = ""
+        self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
         self.panel.show_nothing("Choose a clip on the left. I and O mark a range, Ctrl+Return puts it on the timeline.")
@@ -193,8 +194,10 @@ class TimelinePlace(QWidget):
         line = project.timeline
         self.view.set_project(project)
         if line.id != self._line:
+            self._positions[self._line] = self._position
             self._line = line.id
-            self._position = 0
+            self._position = min(self._positions.get(line.id, 0), max(0, line.length - 1))
+            self.view.set_position(self._position)
             self.view.zoom_all()
         if self._on_timeline:
             if line.length and self.panel.loaded:
@@ -360,7 +363,7 @@ class TimelinePlace(QWidget):
 
     def _open_line(self, line: Timeline) -> None:
         self._lines(f"Open {line.name}", lambda project: project.with_open(line.id))
-        self._show_timeline(0)
+        self._show_timeline(self._position)
 
     def _rename(self) -> None:
         line = self._work.session.project.timeline
@@ -414,7 +417,7 @@ class TimelinePlace(QWidget):
                 self._sought(later[0] if later else line.markers[0].frame)
         elif identity == "new_timeline":
             self._lines("New timeline", lambda project: project.with_new_timeline())
-            self._show_timeline(0)
+            self._show_timeline(self._position)
         elif identity == "next_timeline":
             lines = self._work.session.project.timelines
             self._open_line(lines[([one.id for one in lines].index(line.id) + 1) % len(lines)])
