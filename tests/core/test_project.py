@@ -1,5 +1,6 @@
 import base64
 import json
+import threading
 import zlib
 from dataclasses import replace
 from fractions import Fraction
@@ -161,3 +162,29 @@ def test_everything_on_a_timeline_comes_back_from_the_file(project_file: Path) -
     assert len(dissolves) == sum(block.dissolve is not None for block in line.pictures[0].blocks)
     warps = [clip.effects[0].time_scalar for clip in tracks[0].find_clips() if clip.effects]
     assert -1 in warps and 0.25 in warps
+
+
+def test_a_file_that_another_program_changed_is_not_written_over(
+    project_file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("agile_shadow.core.project.session._LOOK", 0.02)
+    session = ProjectSession.open(project_file)
+    told = threading.Event()
+    session.changed_elsewhere.connect(told.set)
+    theirs = replace(load_project(project_file), name="Theirs")
+    save_project(theirs, project_file)
+    assert told.wait(10)
+    session.edit("name", lambda project: replace(project, name="Mine"))
+    assert "another program" in refusal(session.save) and load_project(project_file).name == "Theirs"
+    session.keep_mine()
+    assert load_project(project_file).name == "Mine"
+    assert "Theirs" in {load_project(path).name for path in earlier_saves(project_file)}
+    save_project(theirs, project_file)
+    session.take_theirs()
+    assert session.project == theirs and session.undo_label == "Take the other version"
+    session.undo()
+    assert session.project.name == "Mine"
+    save_project(replace(theirs, name="Again"), project_file)
+    assert "lies beside it" in refusal(session.close)
+    aside = next(project_file.parent.glob("* - yours *.otio"))
+    assert load_project(aside).name == "Mine" and load_project(project_file).name == "Again"

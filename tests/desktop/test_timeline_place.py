@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,7 +16,8 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core import timeline as edits
-from agile_shadow.core.project import load_project
+from agile_shadow.core.playback import remove_bake_file
+from agile_shadow.core.project import Bake, load_project, save_project
 from agile_shadow.core.timeline import Block, Timeline
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
@@ -28,9 +30,11 @@ from tests.desktop.test_window import (
     go,
     key,
     mark,
+    shown_code,
     wait_for_picture,
     with_three_blocks,
 )
+from tests.effects import named
 from tests.footage import NUMBERS
 
 
@@ -428,3 +432,62 @@ def test_a_press_on_the_clipboard_of_another_field_is_no_command(qtbot: QtBot, f
                        (Key.Key_A, CONTROL)):  # fmt: skip
         QTest.keyClick(QApplication.focusWidget() or window, which, how)
     assert line_of(window) == before and not window.timeline.view.chosen
+
+
+def test_a_change_on_disk_is_told_and_settled(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    qtbot.waitUntil(lambda: window.work.session.is_saved, timeout=10_000)
+    theirs = replace(load_project(film), name="Theirs")
+    save_project(theirs, film)
+    choose(qtbot, window, pictures(window)[0])
+    key(qtbot, window, Key.Key_Delete)
+    qtbot.waitUntil(lambda: len(window.notice.buttons) == 2, timeout=10_000)
+    assert "was changed by another program" in window.notice.text()
+    qtbot.mouseClick(window.notice.buttons[1], Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.work.session.project == theirs, timeout=10_000)
+    qtbot.waitUntil(lambda: window.timeline.view.timeline.length == 30, timeout=10_000)
+    key(qtbot, window, Key.Key_Z, CONTROL)
+    assert line_of(window).length == 20
+
+
+def test_a_stretch_is_baked_used_and_outdated_by_a_change(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    panel, session = window.timeline.panel, window.work.session
+    choose(qtbot, window, pictures(window)[0])
+    key(qtbot, window, Key.Key_B, CONTROL)
+    qtbot.waitUntil(lambda: len(session.project.bakes) == 1, timeout=30_000)
+    file = session.project.path(session.project.bakes[0].file)
+    assert file is not None and file.exists() and session.undo_label is None
+    seek(qtbot, window, 4)
+    qtbot.waitUntil(lambda: shown_code(panel) == (NUMBERS["A001C002"], 9), timeout=10_000)
+    assert panel.viewer.mark_text == "BAKED"
+    assert window.timeline.view.baked == ((0, 10, True, "baked"),)
+    key(qtbot, window, Key.Key_Q)
+    wait_for_picture(qtbot, panel, "proxy", (NUMBERS["A001C002"], 9))
+    assert window.timeline.view.baked == ((0, 10, False, "baked from originals"),)
+    key(qtbot, window, Key.Key_Q)
+    choose(qtbot, window, pictures(window)[0])
+    key(qtbot, window, Key.Key_Right, CONTROL | ALT)
+    seek(qtbot, window, 4)
+    wait_for_picture(qtbot, panel, "original", (NUMBERS["A001C002"], 10))
+    assert window.timeline.view.baked == ((0, 10, False, "baked, changed since"),)
+    key(qtbot, window, Key.Key_Z, CONTROL)
+    qtbot.waitUntil(lambda: panel.viewer.mark_text == "BAKED", timeout=10_000)
+    qtbot.waitUntil(lambda: session.is_saved, timeout=10_000)
+    assert load_project(film).bakes == session.project.bakes
+    key(qtbot, window, Key.Key_B, CONTROL | SHIFT)
+    qtbot.waitUntil(lambda: not file.exists(), timeout=10_000)
+    wait_for_picture(qtbot, panel, "original", (NUMBERS["A001C002"], 9))
+
+
+def test_a_bake_in_a_hand_edited_project_removes_no_footage(film: Path) -> None:
+    project = load_project(film)
+    clip = named(project, "A001C002")
+    original = project.path(clip.original.file)
+    assert original is not None
+    for role in ("scratch", "originals"):
+        shelves = tuple(replace(shelf, role=role) for shelf in project.shelves)
+        remove_bake_file(
+            replace(project, shelves=shelves), Bake(project.timeline.id, 0, 5, "originals", "", clip.original.file)
+        )
+    assert original.exists()

@@ -182,6 +182,7 @@ class MainWindow(QMainWindow):
         work.saved_changed.connect(self._show_saved)
         work.jobs_changed.connect(self._show_jobs)
         work.problem.connect(self.tell)
+        work.changed_elsewhere.connect(self._changed_elsewhere)
         work.ingest_ended.connect(self._ingest_ended)
         self.rail.chosen.connect(self._open_place)
         self.strip.switch.flipped.connect(self._flip_to)
@@ -253,7 +254,8 @@ class MainWindow(QMainWindow):
         session = self.work.session
         if session.save_problem:
             self.strip.saved.setText("not saved")
-            self.tell(session.save_problem)
+            if not session.is_changed_elsewhere:
+                self.tell(session.save_problem)
         else:
             self.strip.saved.setText("saved" if session.is_saved else "saving")
 
@@ -299,6 +301,7 @@ class MainWindow(QMainWindow):
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         parts.extend(self.work.pairs.texts())
+        parts.extend(self.work.bakes.texts())
         person = self.work.waits_for_a_person
         if person and progress is not None and not progress.waits:
             parts.append(f"waits for {person}")
@@ -395,6 +398,19 @@ class MainWindow(QMainWindow):
             return project.with_clip(replace(current, pin=None if current.pin else other))  # type: ignore[arg-type]
 
         self.work.session.edit("Pin", pin)
+
+    def _changed_elsewhere(self) -> None:
+        """Another copy of the program, or a person, has changed the project file meanwhile."""
+        session = self.work.session
+        self.offer(
+            f"{session.path.name} was changed by another program while it was open here. Nothing is saved over it "
+            "until you choose.",
+            ("Keep mine, the other goes to the earlier saves", lambda: self._settle(session.keep_mine)),
+            ("Take the other version", lambda: self._settle(session.take_theirs)),
+        )
+
+    def _settle(self, choice: Callable[[], None]) -> None:
+        self.work.in_background(choice, lambda _done: self._show_saved())
 
     def _mend(self, reason: Reason) -> None:
         """Do what the reason for late pictures offers."""

@@ -23,6 +23,7 @@ from ..core.project import ProjectLock, ProjectSession
 from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
 from ..core.stand_ins.card import draw_damaged, draw_small_things
 from ..core.time import clock_text
+from .bake_work import BakeWork
 from .pair_work import PairWork
 
 log = logging.getLogger(__name__)
@@ -61,6 +62,7 @@ class Work(QObject):
     export_ended = Signal()
     watches_changed = Signal()
     problem = Signal(str)
+    changed_elsewhere = Signal()
     _from_elsewhere = Signal(object)
 
     def __init__(self, session: ProjectSession, store: JobStore | None = None, lock: ProjectLock | None = None) -> None:
@@ -81,6 +83,8 @@ class Work(QObject):
         self._connect(session)
         self.pairs = PairWork(self)
         self.pairs.changed.connect(self.jobs_changed)
+        self.bakes = BakeWork(self)
+        self.bakes.changed.connect(self.jobs_changed)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL)
         self._timer.timeout.connect(self._poll)
@@ -92,6 +96,7 @@ class Work(QObject):
     def _connect(self, session: ProjectSession) -> None:
         session.changed.connect(self._session_changed)
         session.saved_state_changed.connect(self._session_saved)
+        session.changed_elsewhere.connect(self._changed_elsewhere)
 
     def _session_changed(self) -> None:
         """The user's own changes show at once; those of background work, of which there may be many, together."""
@@ -106,6 +111,9 @@ class Work(QObject):
 
     def _session_saved(self) -> None:
         self.saved_changed.emit()
+
+    def _changed_elsewhere(self) -> None:
+        self.changed_elsewhere.emit()
 
     def call_here(self, call: Callable[[], None]) -> None:
         """Run something on the interface thread soon; any thread may ask."""
@@ -148,7 +156,7 @@ class Work(QObject):
     def busy(self) -> bool:
         """Whether anything runs."""
         exporting = self.export is not None and self.export.active
-        return bool(self.desk.runs) or exporting or self.drawing is not None or self.pairs.busy
+        return bool(self.desk.runs) or exporting or self.drawing is not None or self.pairs.busy or self.bakes.busy
 
     def wake(self) -> None:
         """Something began: keep an eye on it."""
@@ -327,6 +335,7 @@ class Work(QObject):
         if self.export is not None:
             lines.append(self.export.line())
         lines.extend(self.pairs.lines())
+        lines.extend(self.bakes.lines(JobLine))
         for run in self.desk.runs:
             lines.extend(_piece_line(piece) for piece in sorted(run.board.pieces(), key=_order))
         return lines
@@ -347,6 +356,7 @@ class Work(QObject):
                 timer.stop()
         self.desk.close()
         self.pairs.close()
+        self.bakes.close()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)

@@ -17,7 +17,7 @@ from ..errors import ShadowError, sentence
 from ..media.pictures import to_pixels
 from ..media.sequence import exists
 from ..project import Project
-from ..timeline import Block, Colour, Side, Timeline
+from ..timeline import PLAIN, Block, Colour, Side, Timeline
 from .choice import Choice, Presence, choose
 from .colours import Grade, Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
@@ -116,6 +116,19 @@ class Compositor:
             drawn = [one for layer in step if (one := self._layer(project, layer, aspect, window, shown, overtaken))]
             canvas = _laid(canvas, drawn, size, self._deep)
         return Composite(canvas if canvas is not None else _black(size, self._deep), tuple(shown))
+
+    def baked(self, path: Path, number: int, aspect: Fraction, window: Window) -> Pixels:
+        """Frame ``number`` of a file that holds whole frames of ``aspect``, in a window. Raises ShadowError."""
+        self.files.begin()
+        file = self.files.open_plain(path)
+        frame = file.reader.frame(number)
+        place = spot(PLAIN, float(aspect), float(aspect), window, (frame.width, frame.height))
+        if place is None:
+            return _black(window.size, self._deep)
+        drawn = _in_place(to_pixels(frame, *place.size, file.converter, self._deep), place, None, 1.0)
+        laid = _laid(None, [drawn], window.size, self._deep)
+        assert laid is not None
+        return laid
 
     def only_file(self, drawn: Composite) -> tuple[Reader, Fraction] | None:
         """The open file of a picture that was made of one, and the seconds of the clip before its first frame."""

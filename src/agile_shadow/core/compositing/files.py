@@ -52,6 +52,16 @@ class OpenPictures:
         found.busy = True
         return found
 
+    def open_plain(self, path: Path) -> OpenPicture:
+        """A file that is no clip's, open. Raises ShadowError."""
+        found = self.last(path)
+        if found is None:
+            self._make_room()
+            found = OpenPicture(path, open_reader(path, False))
+        self._files = [*(file for file in self._files if file is not found), found]
+        found.busy = True
+        return found
+
     def last(self, path: Path) -> OpenPicture | None:
         """The opening of a file that was used last."""
         return next((file for file in reversed(self._files) if file.path == path), None)
@@ -59,11 +69,7 @@ class OpenPictures:
     def _opened(self, project: Project, choice: Choice) -> OpenPicture:
         assert choice.path is not None and choice.file is not None
         project.path(choice.file)  # follows links: nothing outside the shelf is opened
-        idle = [file for file in self._files if not file.busy]
-        while idle and len(self._files) >= self._limit:
-            oldest = idle.pop(0)
-            self._files.remove(oldest)
-            oldest.reader.close()
+        self._make_room()
         info = choice.clip.original.info
         if choice.kind == "proxy":
             reader = open_reader(choice.path, False)
@@ -71,6 +77,13 @@ class OpenPictures:
             reader = open_reader(choice.path, info.interlaced, info.sequence_rate)
         self._presence.tell(choice.path, True)
         return OpenPicture(choice.path, reader)
+
+    def _make_room(self) -> None:
+        idle = [file for file in self._files if not file.busy]
+        while idle and len(self._files) >= self._limit:
+            oldest = idle.pop(0)
+            self._files.remove(oldest)
+            oldest.reader.close()
 
     def close(self) -> None:
         """Let go of all."""

@@ -1,6 +1,7 @@
 """Playback: which file to show for a frame, the frames, the sound, the clock, the meter."""
 
 from ..compositing import Choice, Presence, choose
+from .baking import Baked, BakeRequest, BakeState, bake, bake_states, new_bake_name, remove_bake_file, stretch_digest
 from .meter import MeterReading
 from .player import Picture, Player
 from .program import ClipProgram, Program, TimelineProgram
@@ -8,6 +9,9 @@ from .reason import Reason, why_late
 from .sound_output import SoundOutput
 
 __all__ = [
+    "BakeRequest",
+    "BakeState",
+    "Baked",
     "Choice",
     "ClipProgram",
     "MeterReading",
@@ -18,6 +22,11 @@ __all__ = [
     "Reason",
     "SoundOutput",
     "TimelineProgram",
+    "bake",
+    "bake_states",
     "choose",
+    "new_bake_name",
+    "remove_bake_file",
+    "stretch_digest",
     "why_late",
 ]

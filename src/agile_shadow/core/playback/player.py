@@ -13,9 +13,11 @@ from pathlib import Path
 
 from ..compositing import AtSpeed, Choice, Compositor, Layer, Looping, Mixer, Presence, Shown, Window, choose, window_of
 from ..compositing.files import Reader
+from ..errors import ShadowError
 from ..media import SAMPLE_RATE, Overtaken
 from ..media.pictures import Bgra
 from ..project import Project
+from .baking import Baked
 from .meter import Meter, MeterReading
 from .program import Program
 from .sound_output import SoundOutput
@@ -40,6 +42,7 @@ class Picture:
     pixels: Bgra | None
     shown: tuple[Shown, ...] = ()
     tick: int = 0  # frames since playing began that are to be seen before this one, rounds of a loop counted
+    baked: bool = False  # it comes from a baked stretch
 
     @property
     def choice(self) -> Choice | None:
@@ -59,6 +62,8 @@ class Picture:
     @property
     def mark(self) -> str:
         """The text on the picture: what it is."""
+        if self.baked:
+            return "BAKED"
         if len(self.shown) < 2:
             return self.shown[0].choice.mark if self.shown else ""
         kinds = [one.choice.kind for one in self.shown]
@@ -493,10 +498,24 @@ class _Lane:
         if not steps:
             self._player.deliver(Picture(request.number, frame, None, tick=tick), request)
             return None
+        baked = request.program.baked(frame)
+        if baked is not None and self._deliver_baked(request, tick, baked):
+            return None
         aspect, overtaken = request.program.aspect, self._overtaken(request)
         drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
         self._player.deliver(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)
         return self._compositor.only_file(drawn)
+
+    def _deliver_baked(self, request: _Asked, tick: int, baked: Baked) -> bool:
+        """Hand over a frame of a baked file; False where that cannot be read: then it is drawn again."""
+        frame = request.frame_of(tick)
+        try:
+            pixels = self._compositor.baked(baked.path, frame - baked.start, request.program.aspect, request.window)
+        except (ShadowError, IndexError) as error:
+            log.warning("baked: %s", error)
+            return False
+        self._player.deliver(Picture(request.number, frame, pixels, tick=tick, baked=True), request)
+        return True
 
     def _run(self, request: _Asked) -> None:
         overtaken = self._overtaken(request)

@@ -8,8 +8,9 @@ from fractions import Fraction
 from typing import Protocol
 
 from ..compositing import Layer, Step, picture_steps, sound_steps
-from ..project import Clip
+from ..project import Clip, Project
 from ..timeline import Block, Timeline
+from .baking import Baked, baked_now
 
 
 class Program(Protocol):
@@ -29,6 +30,7 @@ class Program(Protocol):
     def pixels(self) -> tuple[int, int]: ...
     def steps(self, frame: int) -> tuple[Step, ...]: ...
     def sounds(self, frame: int) -> tuple[Layer, ...]: ...
+    def baked(self, frame: int) -> Baked | None: ...
 
 
 @dataclass(frozen=True)
@@ -62,6 +64,10 @@ class ClipProgram:
         """The clip's picture; nothing outside the clip."""
         return ((self._layer(frame),),) if self.has_picture and 0 <= frame < self.length else ()
 
+    def baked(self, frame: int) -> Baked | None:
+        """A clip is never baked."""
+        return None
+
     def sounds(self, frame: int) -> tuple[Layer, ...]:
         """The clip's sound."""
         return (self._layer(frame),) if 0 <= frame < self.length else ()
@@ -69,9 +75,19 @@ class ClipProgram:
 
 @dataclass(frozen=True)
 class TimelineProgram:
-    """A timeline from frame 0 to the end of its last block."""
+    """A timeline from frame 0 to the end of its last block; ``bakes`` play instead of what they were drawn from."""
 
     timeline: Timeline
+    bakes: tuple[Baked, ...] = ()
+
+    @classmethod
+    def of(cls, project: Project) -> TimelineProgram:
+        """The program of a project's open timeline."""
+        return cls(project.timeline, baked_now(project) if project.bakes else ())
+
+    def baked(self, frame: int) -> Baked | None:
+        """The baked stretch that a frame lies in."""
+        return next((one for one in self.bakes if one.start <= frame < one.end), None)
 
     @property
     def rate(self) -> Fraction:

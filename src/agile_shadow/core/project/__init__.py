@@ -1,6 +1,6 @@
 """The project: the document, its file, and the session that holds it open."""
 
-from .document import Clip, Project, new_project
+from .document import Bake, Clip, Project, new_project
 from .file import load_project, save_project
 from .lock import Holder, ProjectLock
 from .ready import (
@@ -14,6 +14,7 @@ from .ready import (
 from .session import ProjectSession
 
 __all__ = [
+    "Bake",
     "Clip",
     "Holder",
     "Project",

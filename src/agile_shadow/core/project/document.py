@@ -53,6 +53,21 @@ class Clip:
 
 
 @dataclass(frozen=True)
+class Bake:
+    """Frames ``start`` to before ``end`` of a timeline, drawn into a throw-away file.
+
+    ``side``: where the switch stood; ``digest``: what it was drawn from.
+    """
+
+    timeline: str
+    start: int
+    end: int
+    side: Side
+    digest: str
+    file: FileRef
+
+
+@dataclass(frozen=True)
 class Project:
     """The whole document. ``preset`` is the standing one; ``by_itself``: it runs on whatever is brought in.
     ``timeline`` is the one that is open, ``others`` the rest.
@@ -69,6 +84,7 @@ class Project:
     preset: Preset | None = None
     by_itself: bool = False
     reports: tuple[dict[str, Any], ...] = ()
+    bakes: tuple[Bake, ...] = ()
     unknown: dict[str, Any] = field(default_factory=dict)
 
     @cached_property

@@ -27,7 +27,7 @@ from ..presets.library import parse_preset
 from ..shelves import shelf_from_json, shelf_to_json
 from ..timeline import Block, Timeline
 from . import schema
-from .document import Clip, Project
+from .document import Bake, Clip, Project
 from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
 from .schema import KEY, Json
 from .upgrades import VERSION, upgraded
@@ -35,7 +35,8 @@ from .upgrades import VERSION, upgraded
 _KEEP = 10  # earlier saves
 _KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {
-    "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables"
+    "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables",
+    "bakes",
 }  # fmt: skip
 
 
@@ -69,12 +70,17 @@ def _keep_earlier(path: Path) -> None:
     kept = earlier_saves(path)
     if kept and time.time() - kept[-1].stat().st_mtime < _KEEP_EVERY:
         return
+    keep_aside(path)
+    for old in kept[: max(0, len(kept) + 1 - _KEEP)]:
+        old.unlink(missing_ok=True)
+
+
+def keep_aside(path: Path) -> None:
+    """Copy a project file into the folder of its earlier saves. Raises OSError."""
     folder = _earlier_folder(path)
     folder.mkdir(exist_ok=True)
     with written_atomically(folder / time.strftime("%Y-%m-%d %H-%M-%S.otio")) as partial:
         partial.write_bytes(path.read_bytes())
-    for old in kept[: max(0, len(kept) + 1 - _KEEP)]:
-        old.unlink(missing_ok=True)
 
 
 def load_project(path: Path) -> Project:
@@ -151,6 +157,10 @@ def _written(project: Project, memo: Memo) -> str:
         "by_itself": project.by_itself,
         "reports": list(project.reports),
         "tables": tables.to_json(),
+        "bakes": [
+            [one.timeline, one.start, one.end, one.side, one.digest, one.file.shelf, one.file.path]
+            for one in project.bakes
+        ],
         "others": ["\u0000others\u0000"],
         "clips": ["\u0000clips\u0000"],
     }
@@ -309,6 +319,7 @@ def _from_otio(timeline: Json) -> Project:
         preset=preset,
         by_itself=bool(values.get("by_itself", False)),
         reports=tuple(values.get("reports", ())),
+        bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
         unknown={key: value for key, value in values.items() if key not in _OWN},
     )
     for line in project.timelines:
@@ -316,6 +327,13 @@ def _from_otio(timeline: Json) -> Project:
             if block.title is None and project.clip(block.clip) is None:
                 raise ValueError(f"a block refers to a clip {block.clip} that is not there")
     return project
+
+
+def _bake_from(values: list[Any]) -> Bake:
+    timeline, start, end, side, digest, shelf, path = values
+    if side not in ("originals", "proxies") or not 0 <= int(start) < int(end):
+        raise ValueError("a baked stretch is none")
+    return Bake(str(timeline), int(start), int(end), side, str(digest), FileRef(str(shelf), str(path)))
 
 
 def _clip_from_otio(element: Json) -> Clip:

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 from psygnal import Signal
 
-from ..errors import ShadowError, sentence
+from ..errors import ProjectError, ShadowError, sentence
 from .document import Project
-from .file import Memo, load_project, save_project
+from .file import Memo, keep_aside, load_project, save_project
 from .ready import begin_project
 
 Edit = Callable[[Project], Project]
 _HISTORY = 200
+_LOOK = 3.0  # seconds between two looks whether another program has changed the file
 _QUIET = 0.7  # seconds without a change before an autosave
 
 log = logging.getLogger(__name__)
@@ -26,6 +28,7 @@ class ProjectSession:
 
     changed = Signal()
     saved_state_changed = Signal()
+    changed_elsewhere = Signal()
 
     def __init__(self, path: Path, project: Project) -> None:
         self.path = path
@@ -35,6 +38,8 @@ class ProjectSession:
         self.save_problem = ""
         self._memo = Memo()
         self._saved: Project | None = project
+        self._stamp = _stamp(path)
+        self.is_changed_elsewhere = False
         self._saver = threading.Thread(target=self._autosave, name="autosave", daemon=True)
         self._saver.start()
 
@@ -130,19 +135,58 @@ class ProjectSession:
         self.saved_state_changed.emit()
 
     def save(self) -> None:
-        """Write the file now. Raises ProjectError."""
+        """Write the file now. Raises ProjectError, also when another program has changed the file since."""
         with self._save_lock:
             project = self._project
             if project is self._saved:
                 return
-            save_project(project, self.path, self._memo)
-            self._saved = project
-            self.save_problem = ""
+            if self._look():
+                raise ProjectError("was changed by another program", self.path, "Choose which version to keep.")
+            self._write(project)
+        self.saved_state_changed.emit()
+
+    def _write(self, project: Project) -> None:
+        save_project(project, self.path, self._memo)
+        self._stamp = _stamp(self.path)
+        self._saved = project
+        self.save_problem = ""
+
+    def _look(self) -> bool:
+        """Whether another program has changed the file since it was read or written here; told once."""
+        now = _stamp(self.path)
+        if now is None or self._stamp is None or now == self._stamp:
+            return self.is_changed_elsewhere
+        if not self.is_changed_elsewhere:
+            self.is_changed_elsewhere = True
+            self.changed_elsewhere.emit()
+        return True
+
+    def keep_mine(self) -> None:
+        """Write this document over what another program wrote, which is kept among the earlier saves.
+
+        Raises ProjectError.
+        """
+        with self._save_lock:
+            keep_aside(self.path)
+            self._write(self._project)
+            self.is_changed_elsewhere = False
+        self.saved_state_changed.emit()
+
+    def take_theirs(self) -> None:
+        """Go on with what another program wrote; undo brings back the document that was open. Raises ProjectError."""
+        with self._save_lock:
+            stamp = _stamp(self.path)
+            theirs = load_project(self.path)
+            self._stamp, self.is_changed_elsewhere, self.save_problem = stamp, False, ""
+            self._saved = theirs
+        self.edit("Take the other version", lambda _mine: theirs)
         self.saved_state_changed.emit()
 
     def _autosave(self) -> None:
         while not self._closing.is_set():
-            self._dirty.wait()
+            if not self._dirty.wait(_LOOK):
+                self._look()
+                continue
             while self._dirty.is_set() and not self._closing.is_set():
                 self._dirty.clear()
                 self._closing.wait(_QUIET)
@@ -158,8 +202,28 @@ class ProjectSession:
             self.saved_state_changed.emit()
 
     def close(self) -> None:
-        """Save what is not saved and end the background saving. Raises ProjectError."""
+        """Save what is not saved and end the background saving.
+
+        Raises ProjectError. What cannot be saved because another program changed the file is written beside it.
+        """
         self._closing.set()
         self._dirty.set()
         self._saver.join()
-        self.save()
+        try:
+            self.save()
+        except ProjectError as error:
+            if not self.is_changed_elsewhere:
+                raise
+            aside = self.path.with_name(f"{self.path.stem} - yours {time.strftime('%Y-%m-%d %H-%M-%S')}.otio")
+            save_project(self._project, aside)
+            raise ProjectError(
+                "was changed by another program", self.path, f"Your version lies beside it as {aside.name}."
+            ) from error
+
+
+def _stamp(path: Path) -> tuple[int, int] | None:
+    try:
+        status = path.stat()
+    except OSError:
+        return None
+    return status.st_mtime_ns, status.st_size

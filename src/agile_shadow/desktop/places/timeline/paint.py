@@ -37,7 +37,7 @@ class Scene:
     selected: frozenset[str] = frozenset()
     targets: frozenset[str] = frozenset()
     caught: int | None = None
-    baked: tuple[tuple[int, int, bool], ...] = ()  # first frame, end, whether it is up to date
+    baked: tuple[tuple[int, int, bool, str], ...] = ()  # first frame, end, whether it plays, in words
     kinds: dict[str, Choice] = field(default_factory=dict)
 
     def choice(self, clip: Clip, block: Block) -> Choice:
@@ -91,23 +91,25 @@ def _paint_ruler(painter: QPainter, scene: Scene, width: int) -> None:
     if line.mark_in is not None or line.mark_out is not None:
         first, end = marked(line)
         painter.fillRect(QRectF(rows.x_of(first), 12, max(2.0, (end - first) * rows.scale), 4), theme.colour("focus"))
-    for first, end, fresh in scene.baked:
-        _paint_baked(painter, QRectF(rows.x_of(first), RULER - 4, (end - first) * rows.scale, 4), fresh)
+    for first, end, used, text in scene.baked:
+        _paint_baked(painter, QRectF(rows.x_of(first), RULER - 4, (end - first) * rows.scale, 4), used, text)
     painter.setFont(theme.sans(8))
     for marker in line.markers:
         _paint_marker(painter, rows.x_of(marker.frame), marker.note)
     painter.restore()
 
 
-def _paint_baked(painter: QPainter, rect: QRectF, fresh: bool) -> None:
-    painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.SolidLine if fresh else Qt.PenStyle.DotLine))
-    if fresh:
+def _paint_baked(painter: QPainter, rect: QRectF, used: bool, text: str) -> None:
+    painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.SolidLine if used else Qt.PenStyle.DotLine))
+    if used:
         painter.fillRect(rect, theme.colour("text"))
     else:
         painter.drawRect(rect.adjusted(0.5, 0.5, -0.5, -0.5))
     if rect.width() > 70:
         painter.setFont(theme.sans(8))
-        painter.drawText(QPointF(rect.x() + 3, rect.y() - 1), "baked" if fresh else "baked, changed since")
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        painter.fillRect(QRectF(rect.x(), rect.y() - 11, wide + 8, 11), theme.colour("raised"))
+        painter.drawText(QPointF(rect.x() + 3, rect.y() - 2), text)
 
 
 def _paint_marker(painter: QPainter, x: float, note: str) -> None:

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from ....core import timeline as edits
 from ....core.compositing import choose
-from ....core.playback import SoundOutput, TimelineProgram
+from ....core.playback import BakeState, SoundOutput, TimelineProgram, bake_states
 from ....core.project import Clip, Project
 from ....core.time import rate_label, timecode_at
 from ....core.timeline import Block, Marker, Timeline, Track
@@ -193,6 +193,7 @@ class TimelinePlace(QWidget):
         self._refreshing = False
         line = project.timeline
         self.view.set_project(project)
+        self.view.baked = tuple((s.bake.start, s.bake.end, s.used, _baked_text(s)) for s in bake_states(project))
         if line.id != self._line:
             self._positions[self._line] = self._position
             self._line = line.id
@@ -201,7 +202,7 @@ class TimelinePlace(QWidget):
             self.view.zoom_all()
         if self._on_timeline:
             if line.length and self.panel.loaded:
-                self.panel.update_project(project, TimelineProgram(line))
+                self.panel.update_project(project, TimelineProgram.of(project))
             else:
                 self._show_timeline(self._position)
             self.panel.show_marks(line.mark_in, line.mark_out)
@@ -284,7 +285,7 @@ class TimelinePlace(QWidget):
     def _show_timeline(self, frame: int) -> None:
         self._on_timeline = True
         project = self._work.session.project
-        self.panel.show_program(TimelineProgram(project.timeline), project, frame)
+        self.panel.show_program(TimelineProgram.of(project), project, frame)
         self.panel.show_marks(project.timeline.mark_in, project.timeline.mark_out)
         self._show_which()
         self._enable()
@@ -415,6 +416,11 @@ class TimelinePlace(QWidget):
             later = [marker.frame for marker in line.markers if marker.frame > self._position]
             if later or line.markers:
                 self._sought(later[0] if later else line.markers[0].frame)
+        elif identity == "bake":
+            self._bake()
+        elif identity == "unbake":
+            self._work.bakes.remove([s.bake for s in bake_states(self._work.session.project)
+                                     if s.bake.start <= self._position < s.bake.end])  # fmt: skip
         elif identity == "new_timeline":
             self._lines("New timeline", lambda project: project.with_new_timeline())
             self._show_timeline(self._position)
@@ -424,6 +430,20 @@ class TimelinePlace(QWidget):
         else:
             return False
         return True
+
+    def _bake(self) -> None:
+        """The marked stretch, else what the chosen blocks cover, else what the block under the playhead covers."""
+        line = self._work.session.project.timeline
+        chosen = [block for one in self.view.chosen if (block := line.block(one)) is not None]
+        here = self.doing.block_here()
+        blocks = chosen or ([here] if here is not None else [])
+        if line.mark_in is not None or line.mark_out is not None:
+            start, end = marked(line)
+        elif blocks:
+            start, end = min(block.start for block in blocks), max(block.end for block in blocks)
+        else:
+            return
+        self._work.bakes.bake(start, min(end, line.length))
 
     def _mark(self, identity: str) -> None:
         position = self._position
@@ -473,6 +493,12 @@ class TimelinePlace(QWidget):
         """End threads and workers."""
         self.panel.close_player()
         self.sights.close()
+
+
+def _baked_text(state: BakeState) -> str:
+    if not state.fresh:
+        return "baked, changed since"
+    return "baked" if state.used else f"baked from {state.bake.side}"
 
 
 def _shown_clips(project: Project) -> list[Clip]:

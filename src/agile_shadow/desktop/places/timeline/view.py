@@ -49,7 +49,7 @@ class TimelineView(QWidget):
         self.position = 0
         self.chosen: tuple[str, ...] = ()
         self.snapping = True
-        self.baked: tuple[tuple[int, int, bool], ...] = ()
+        self.baked: tuple[tuple[int, int, bool, str], ...] = ()
         self._targets: dict[Kind, str] = {}
         self._drag: Drag | None = None
         self._band: tuple[QPointF, QPointF] | None = None

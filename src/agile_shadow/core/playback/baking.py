@@ -1,0 +1,178 @@
+"""A stretch of a timeline drawn once into a throw-away file that plays easily, used until something in it changes."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+from av.video.frame import VideoFrame
+from av.video.reformatter import Colorspace
+from av.video.stream import VideoStream
+
+from ..compositing import Compositor, Presence, Window, picture_steps
+from ..errors import MediaError, from_os_error
+from ..files import flush, partial_path
+from ..jobs import Report
+from ..media import probe, proxy_size
+from ..project import Bake, Project
+from ..timeline import Block, Timeline, Track, new_id
+
+_WIDEST = 1280  # pixels
+_NAME = re.compile(r"baked [0-9a-f]{12}\.mov")
+_LEAST = (256, 120)  # pixels that the codec holds
+
+
+@dataclass(frozen=True)
+class BakeRequest:
+    """Draw frames ``start`` to before ``end`` of the project's open timeline to ``out``, as switch and pins say."""
+
+    project: Project
+    start: int
+    end: int
+    out: Path
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the baked picture: the frame's, at most 1280 wide."""
+        return baked_size(self.project.timeline)
+
+
+def baked_size(line: Timeline) -> tuple[int, int]:
+    """Width and height at which a timeline is baked."""
+    scale = min(Fraction(1), Fraction(_WIDEST, max(1, line.width)))
+    wide, high = proxy_size(line.width, line.height, scale)
+    return max(wide, _LEAST[0]), max(high, _LEAST[1])
+
+
+def bake(request: BakeRequest, report: Report) -> Path:
+    """Draw and write: a task for a worker. The file gets its name when it is whole. Raises MediaError."""
+    partial = partial_path(request.out)
+    try:
+        request.out.parent.mkdir(parents=True, exist_ok=True)
+        with av.open(str(partial), "w", format="mov") as container:
+            _write(request, container, report)
+        flush(partial)
+        if probe(partial).frames != request.end - request.start:
+            raise MediaError("came out with another number of frames", request.out, "Bake it again.")
+        partial.replace(request.out)
+    except av.error.FFmpegError as error:
+        raise MediaError(f"could not be baked ({error.strerror})", request.out, "Try again.") from error
+    except OSError as error:
+        raise from_os_error(error, request.out, MediaError) from error
+    finally:
+        partial.unlink(missing_ok=True)
+    return request.out
+
+
+def _write(request: BakeRequest, container: av.container.OutputContainer, report: Report) -> None:
+    line = request.project.timeline
+    video = container.add_stream("dnxhd", rate=line.rate, options={"profile": "dnxhr_sq"})
+    assert isinstance(video, VideoStream)
+    video.width, video.height = request.size
+    video.pix_fmt = "yuv422p"
+    context = video.codec_context
+    context.color_primaries = context.color_trc = context.colorspace = context.color_range = 1
+    compositor = Compositor(Presence())
+    aspect = Fraction(line.width, line.height)
+    try:
+        for number in range(request.start, request.end):
+            steps = picture_steps(line, number)
+            drawn = compositor.picture(request.project, steps, aspect, Window.all_of(request.size))
+            frame = VideoFrame.from_ndarray(drawn.pixels, format="bgra")
+            frame = frame.reformat(format="yuv422p", dst_colorspace=Colorspace.ITU709)
+            frame.pts = number - request.start
+            frame.time_base = 1 / line.rate
+            container.mux(video.encode(frame))
+            report((number + 1 - request.start) / (request.end - request.start))
+        container.mux(video.encode(None))
+    finally:
+        compositor.close()
+
+
+def stretch_digest(project: Project, start: int, end: int) -> str:
+    """What a stretch of the open timeline is drawn from: another text as soon as anything in it changes."""
+    line = project.timeline
+    parts: list[object] = [line.rate, line.width, line.height, end - start]
+    for track in line.tracks:
+        if track.kind == "picture" and not track.off:
+            parts.append([_block_part(project, block, start) for block in _concerned(track, start, end)])
+    return hashlib.sha1(repr(parts).encode()).hexdigest()
+
+
+def _concerned(track: Track, start: int, end: int) -> list[Block]:
+    """Blocks that show in a stretch, those included that dissolve into it or out of it."""
+    inside = list(track.between(start, end))
+    if inside:
+        before, after = track.before(inside[0]), track.after(inside[-1])
+        if before is not None and inside[0].dissolve is not None:
+            inside.insert(0, before)
+        if after is not None and after.dissolve is not None:
+            inside.append(after)
+    return inside
+
+
+def _block_part(project: Project, block: Block, start: int) -> object:
+    clip = project.clip(block.clip)
+    files = None
+    if clip is not None:
+        files = (project.side_of(clip, block), clip.original.file, clip.original.size, clip.original.modified,
+                 [(proxy.file, proxy.size, proxy.offset) for proxy in clip.proxies])  # fmt: skip
+    same = replace(block, id="", link="", start=block.start - start)
+    return same, files
+
+
+@dataclass(frozen=True)
+class Baked:
+    """A baked stretch that may be played: frames ``start`` to before ``end`` of the timeline lie in ``path``."""
+
+    start: int
+    end: int
+    path: Path
+
+
+@dataclass(frozen=True)
+class BakeState:
+    """A bake of the open timeline. ``fresh``: nothing in it changed; ``used``: it is what plays now."""
+
+    bake: Bake
+    fresh: bool
+    used: bool
+
+
+def bake_states(project: Project) -> tuple[BakeState, ...]:
+    """All bakes of the open timeline."""
+    states = []
+    for one in project.bakes:
+        if one.timeline == project.timeline.id:
+            digest = stretch_digest(replace(project, showing=one.side), one.start, one.end)
+            fresh = digest == one.digest
+            states.append(BakeState(one, fresh, fresh and one.side == project.showing))
+    return tuple(states)
+
+
+def baked_now(project: Project) -> tuple[Baked, ...]:
+    """The stretches of the open timeline that play from baked files."""
+    found = []
+    for state in bake_states(project):
+        path = project.place(state.bake.file) if state.used else None
+        if path is not None:
+            found.append(Baked(state.bake.start, state.bake.end, path))
+    return tuple(found)
+
+
+def new_bake_name() -> str:
+    """A file name for a bake."""
+    return f"baked {new_id()}.mov"
+
+
+def remove_bake_file(project: Project, one: Bake) -> None:
+    """Remove a bake's file; nothing but a file of such a name on a scratch shelf that is no clip's. Raises OSError."""
+    shelf, path = project.shelf(one.file.shelf), project.path(one.file)
+    footage = any(one.file in (clip.original.file, *(proxy.file for proxy in clip.proxies)) for clip in project.clips)
+    if shelf is None or path is None or shelf.role != "scratch" or footage or not _NAME.fullmatch(path.name):
+        return
+    path.unlink(missing_ok=True)

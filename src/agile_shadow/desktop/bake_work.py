@@ -1,0 +1,161 @@
+"""Baking in the background: one stretch at a time, in a worker."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, Signal
+
+from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.jobs import WorkerPool
+from ..core.pairs import FileRef
+from ..core.playback import BakeRequest, bake, new_bake_name, remove_bake_file, stretch_digest
+from ..core.project import Bake, Project
+from ..core.time import clock_text
+
+if TYPE_CHECKING:
+    from .work import JobLine, Work
+
+log = logging.getLogger(__name__)
+
+
+@dataclass
+class _Baking:
+    one: Bake
+    future: Future[Any] | None = None
+    fraction: float = 0.0
+    begun: float = field(default_factory=time.monotonic)
+
+    def remaining(self) -> float | None:
+        """Seconds, None while it cannot be told."""
+        elapsed = time.monotonic() - self.begun
+        return elapsed * (1 - self.fraction) / self.fraction if self.fraction > 0.02 else None
+
+
+class BakeWork(QObject):
+    """What is being baked; the finished ones are in the document."""
+
+    changed = Signal()
+
+    def __init__(self, work: Work) -> None:
+        super().__init__()
+        self._work = work
+        self._pool: WorkerPool | None = None
+        self._running: list[_Baking] = []
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything is being baked."""
+        return bool(self._running)
+
+    def bake(self, start: int, end: int) -> None:
+        """Bake frames ``start`` to before ``end`` of the open timeline, as the switch stands."""
+        session = self._work.session
+        project, shelf = _with_scratch(session.project, session.path.parent)
+        if project is not session.project:
+            session.absorb(lambda now: _with_scratch(now, session.path.parent)[0])
+            project = session.project
+            shelf = _with_scratch(project, session.path.parent)[1]
+        file = FileRef(shelf, new_bake_name())
+        digest = stretch_digest(project, start, end)
+        baking = _Baking(Bake(project.timeline.id, start, end, project.showing, digest, file))
+        try:
+            out = project.path(file)
+            assert out is not None
+        except ShadowError as error:
+            self._work.problem.emit(sentence(error))
+            return
+        if self._pool is None:
+            self._pool = WorkerPool(1)
+        self._running.append(baking)
+        baking.future = self._pool.submit(
+            bake, BakeRequest(project, start, end, Path(out)), lambda done: setattr(baking, "fraction", done)
+        )
+        baking.future.add_done_callback(lambda done: self._work.call_here(lambda: self._ended(baking, done)))
+        self._work.wake()
+
+    def _ended(self, baking: _Baking, future: Future[Any]) -> None:
+        if baking not in self._running:
+            return
+        self._running.remove(baking)
+        try:
+            future.result()
+        except Cancelled:
+            pass
+        except Exception as error:  # the boundary to the user
+            log.warning("baking", exc_info=True)
+            self._work.problem.emit(sentence(error))
+        else:
+            self._put(baking.one)
+        self.changed.emit()
+
+    def _put(self, one: Bake) -> None:
+        """Into the document, in the place of bakes of that side that it covers."""
+        gone = [
+            old for old in self._work.session.project.bakes
+            if (old.timeline, old.side) == (one.timeline, one.side) and old.start < one.end and old.end > one.start
+        ]  # fmt: skip
+        self._work.session.absorb(lambda now: replace(now, bakes=(*(old for old in now.bakes if old not in gone), one)))
+        self._remove_files(gone)
+
+    def remove(self, bakes: list[Bake]) -> None:
+        """Take bakes away, with their files."""
+        self._work.session.absorb(lambda now: replace(now, bakes=tuple(old for old in now.bakes if old not in bakes)))
+        self._remove_files(bakes)
+
+    def _remove_files(self, bakes: list[Bake]) -> None:
+        project = self._work.session.project
+
+        def work() -> None:
+            for one in bakes:
+                remove_bake_file(project, one)
+
+        if bakes:
+            self._work.in_background(work, lambda _done: None)
+
+    def cancel(self) -> None:
+        """Take back what is being baked."""
+        for baking in list(self._running):
+            if baking.future is not None and self._pool is not None:
+                self._pool.cancel(baking.future)
+
+    def texts(self) -> list[str]:
+        """For the jobs chip."""
+        if not self._running:
+            return []
+        left = self._running[0].remaining()
+        more = f", about {clock_text(left)}" if left is not None else ""
+        return [f"baking {self._running[0].fraction:.0%}{more}"]
+
+    def lines(self, make: Callable[..., JobLine]) -> list[JobLine]:
+        """Rows for the drawer."""
+        rows = []
+        for number, baking in enumerate(self._running):
+            one = baking.one
+            state = "drawing" if number == 0 else "waiting"
+            rows.append(
+                make("bake", f"Bake {one.end - one.start} frames", f"from {one.side}", baking.fraction, state, True)
+            )
+        return rows
+
+    def close(self) -> None:
+        """End the worker; what is half done is dropped."""
+        self._running.clear()
+        if self._pool is not None:
+            self._pool.cancel_all()
+            self._pool.close()
+
+
+def _with_scratch(project: Project, folder: Path) -> tuple[Project, str]:
+    """The project with a scratch shelf (made beside the project where there is none), and its identity."""
+    known = next((shelf for shelf in project.shelves if shelf.role == "scratch"), None)
+    if known is not None:
+        return project, known.id
+    project, shelf = project.with_shelf("Scratch", "scratch", folder.absolute() / "Scratch")
+    return project, shelf.id
