@@ -28,7 +28,8 @@ from footage import demo_card
 ROWS = 10_000
 
 
-def _film(folder: Path) -> Project:
+def big_project(folder: Path) -> Project:
+    """A made-up project of ROWS clips, most with a proxy; no file of it is there."""
     rng = random.Random(7)
     project, shelf = new_project("Many").with_shelf("Boathouse", "originals", folder / "Boathouse")
     project, light = project.with_shelf("Laptop", "proxies", folder / "Laptop")
@@ -53,7 +54,7 @@ def measure_ledger(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     """Longest of each kind of answer, in milliseconds, while posters are asked for in the background."""
     make_app(["bench"])
     path = folder / "many.otio"
-    save_project(_film(folder), path, {})
+    save_project(big_project(folder), path)
     work = Work(ProjectSession.open(path))
     window = MainWindow(work, folders_for(path, False), start_sound=False, measure=False)
     window.show()

@@ -18,6 +18,7 @@ from agile_shadow.core.ingest.copying import copy_file
 from agile_shadow.core.media import probe
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
+from cutting import measure_big, measure_cutting
 from estimates import measure_estimates
 from faults import measure_faults
 from footage import demo_card, heavy_clip
@@ -163,6 +164,10 @@ def main() -> int:
             pairing(numbers or [1])
         if only in ("", "proof"):
             proof(numbers[0] if numbers else 100)
+        for word, measure in (("big", measure_big), ("cutting", measure_cutting)):
+            if only in ("", word):
+                for what, value, wanted, unit in measure(folder):
+                    told(what, value, wanted, unit)
         if only in ("", "window"):
             for what, value, wanted, unit in measure_window(folder):
                 told(what, value, wanted, unit)

@@ -8,7 +8,17 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import Mixer
-from agile_shadow.core.playback import ClipProgram, Picture, Player, Presence, TimelineProgram, choose
+from agile_shadow.core.playback import (
+    ClipProgram,
+    MeterReading,
+    Picture,
+    Player,
+    Presence,
+    Reason,
+    TimelineProgram,
+    choose,
+    why_late,
+)
 from agile_shadow.core.playback.meter import Meter
 from agile_shadow.core.project import Clip, Project, load_project
 from agile_shadow.core.stand_ins import read_code
@@ -135,3 +145,62 @@ def test_the_meter_counts_what_was_not_on_screen_in_its_time() -> None:
     reading = meter.read(25, 1.0)
     assert (reading.late, reading.frames) == (10, 25)
     assert reading.shown == pytest.approx(20, abs=1)
+
+
+def test_late_pictures_are_explained_with_what_mends_them(project: Project) -> None:
+    clip = named(project, "A001C002")
+    bare = replace(project, clips=tuple(replace(one, proxies=()) for one in project.clips))
+    slow, good = MeterReading(9, Fraction(25), 30, 60), MeterReading(25, Fraction(25), 0, 60)
+
+    def explained(project: Project, paces: dict[str, float], layers: int = 1, **more: object) -> Reason | None:
+        shown = [choose(project, found, Presence()) for found in project.clips if found.id == clip.id] * layers
+
+        def pace(path: Path) -> float | None:
+            return next((value for name, value in paces.items() if name in str(path)), None)
+
+        reading = more.get("reading", slow)
+        assert isinstance(reading, MeterReading)
+        return why_late(reading, project, shown, Fraction(1), pace)
+
+    heavy = {"Boathouse": 0.42, "Laptop": 9.3}
+    assert explained(project, heavy, reading=good) is None
+    first = explained(project, heavy)
+    assert first is not None and first.mend == "show proxies" and first.clip == clip.id
+    assert first.text == "the original of A001C002 decodes at 0.4 of its rate; its proxy at 9"
+    pinned = replace(project, showing="proxies", clips=tuple(replace(one, pin="originals") for one in project.clips))
+    unpin, make = explained(pinned, heavy), explained(bare, heavy)
+    assert unpin is not None and unpin.mend == "unpin"
+    assert make is not None and make.mend == "make a proxy" and "no proxy" in make.text
+    many, large = explained(project, {"Boathouse": 7.0}, layers=3), explained(project, {"Boathouse": 7.0})
+    assert many is not None and many.mend == "bake" and many.text.startswith("3 layers")
+    assert large is not None and large.mend == "less detail"
+
+
+def test_the_meter_counts_backward_and_only_what_is_to_be_shown_when_faster() -> None:
+    backward = Meter(Fraction(25), 100, 0.0, -1)
+    for frame in range(100, 75, -1):
+        backward.picture_shown(frame, frame, (100 - frame) / 25)
+    assert (backward.read(75, 1.0).late, backward.read(75, 1.0).frames) == (0, 25)
+    fast = Meter(Fraction(100), 0, 0.0, 2)  # four times 25, every other frame
+    for frame in range(0, 100, 2):
+        fast.picture_shown(frame, frame + 1, frame / 100)
+    reading = fast.read(100, 1.0)
+    assert (reading.late, reading.frames, reading.wanted) == (0, 50, 50)
+
+
+def test_a_loop_goes_round_without_a_gap(project: Project, watched: Watched) -> None:
+    clip = named(project, "PCK_0007")
+    watched.player.show(ClipProgram.of(clip), replace(project, showing="proxies"), 12)
+    watched.picture()
+    watched.player.set_loop((10, 16))
+    watched.player.play()
+    tick, seen = threading.Event(), []
+    while len(seen) < 15:
+        picture = watched.player.take_due()
+        if picture is not None:
+            assert code(picture) == (NUMBERS["PCK_0007"], picture.frame)
+            seen.append(picture)
+        tick.wait(0.003)
+    ticks = [picture.tick for picture in seen]
+    assert ticks == sorted(ticks) and all(picture.frame == 10 + (picture.tick - 10) % 6 for picture in seen)
+    assert {picture.frame for picture in seen} == set(range(10, 16)) and not watched.player.at_end()

@@ -18,6 +18,7 @@ from ..core.log import cache_folder
 from ..core.project import Clip, ProjectSession
 from ..core.stand_ins import draw_card, missing_from_card
 from ..core.stand_ins.reader import StandInDrive
+from ..core.timeline import add_marker
 from .__main__ import make_app
 from .folders import Folders
 from .window import MainWindow
@@ -69,6 +70,11 @@ def take(folder: Path, home: Path) -> None:
     window.ingest.tabs.setCurrentIndex(0)
     _cut(window)
     _save(window, folder, "timeline")
+    window.command("settings")
+    window.timeline.view.setFocus()
+    _settle(window, 0.5)
+    _save(window, folder, "timeline-block")
+    window.timeline.side.setCurrentIndex(0)
     window.command("switch")
     window.command("place_3")
     window.pairs.table.selectRow(3)
@@ -175,9 +181,17 @@ def _cut(window: MainWindow) -> None:
             QTest.keyClick(window, key)
         QTest.keyClick(window, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     place.view.zoom_all()
-    place._sought(32)
-    place.view.select(window.work.session.project.timeline.blocks[1].id)
+    blocks = window.work.session.project.timeline.pictures[0].blocks
+    place._sought(blocks[1].start)
+    window.command("dissolve")
+    window.command("title")
+    place.block_panel.text.setPlainText("The Tern Ferry")
+    place.doing.edit("Note", lambda line: add_marker(line, blocks[2].start, "here the crank is heard"))
+    place._sought(blocks[1].start + 12)
+    place.view.select(blocks[1].id)
+    place.side.setCurrentIndex(0)
     until(lambda: place.panel.viewer.mark_text.startswith("PROXY"), 20)
+    _settle(window, 2)
 
 
 def main() -> int:

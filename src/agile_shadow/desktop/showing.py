@@ -16,8 +16,25 @@ RULE = (
 )
 
 
-def shown_counts(project: Project, clips: Sequence[Clip], presence: Presence) -> str:
-    """Such as ``38 on proxies, 2 have none, 1 pinned``."""
+class Counts:
+    """Counted anew only where clips, switch or drives have changed: there may be ten thousand clips."""
+
+    def __init__(self) -> None:
+        self._known: tuple[object, ...] = ()
+        self._text = ""
+
+    def text(self, project: Project, presence: Presence) -> str:
+        """Such as ``38 on proxies, 2 have none, 1 pinned``."""
+        pins = sum(1 for block in project.timeline.blocks if block.pin)
+        known = (project.clips, project.showing, presence.version, pins)
+        if len(self._known) != 4 or any(a is not b and a != b for a, b in zip(known, self._known, strict=True)):
+            self._known = known
+            clips = [clip for clip in project.clips if clip.original.info.kind == "video"]
+            self._text = _counted(project, clips, presence, pins)
+        return self._text
+
+
+def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: int) -> str:
     if not clips:
         return ""
     kinds = Counter(_kind(project, clip, presence) for clip in clips)
@@ -27,7 +44,7 @@ def shown_counts(project: Project, clips: Sequence[Clip], presence: Presence) ->
     else:
         having = sum(1 for clip in clips if clip.proxies)
         parts = [f"{kinds['original']} on originals", f"{having} {'has' if having == 1 else 'have'} a proxy"]
-    pinned = sum(1 for clip in clips if clip.pin) + sum(1 for block in project.timeline.blocks if block.pin)
+    pinned = sum(1 for clip in clips if clip.pin) + pins
     parts += [f"{pinned} pinned" if pinned else "", f"{kinds['missing']} missing" if kinds["missing"] else ""]
     return ", ".join(part for part in parts if part)
 

@@ -50,7 +50,7 @@ from .places.storage import StoragePlace, look_at_shelves, mended
 from .places.timeline import TimelinePlace
 from .player_panel import PlayerPanel
 from .rail import Rail
-from .showing import RULE, shown_counts, unpinned
+from .showing import RULE, Counts, unpinned
 from .status_strip import StatusStrip
 from .work import Work
 
@@ -73,6 +73,7 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
+        self._counts = Counts()
         self._build(folders)
         self._bind_keys()
         self._connect()
@@ -261,8 +262,7 @@ class MainWindow(QMainWindow):
 
     def _show_counts(self) -> None:
         project = self.work.session.project
-        video = [clip for clip in project.clips if clip.original.info.kind == "video"]
-        counts = shown_counts(project, video, self.timeline.panel.player.presence)
+        counts = self._counts.text(project, self.timeline.panel.player.presence)
         self.strip.counts.setText(counts)
         self.strip.counts.setToolTip(RULE)
         self.strip.switch.setToolTip(f"{RULE} Flip: {keys_of('switch')}")

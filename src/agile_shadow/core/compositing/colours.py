@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+import threading
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -25,11 +26,12 @@ _LUMA = (0.2126, 0.7152, 0.0722)  # ITU-R BT.709
 
 
 class Grade:
-    """One :class:`Colour`, ready for pictures of one size after another; for one thread."""
+    """One :class:`Colour`, ready for pictures of one size after another."""
 
     def __init__(self, colour: Colour) -> None:
         self._colour = colour
         self._graphs: dict[tuple[int, ...], Graph] = {}
+        self._lock = threading.Lock()
 
     def apply(self, pixels: Pixels) -> Pixels:
         """The picture with its colours changed, of the same shape and type."""
@@ -38,7 +40,8 @@ class Grade:
             pixels = _through(pixels, _curves(colour.exposure, colour.temperature, colour.contrast, deep))
         else:
             pixels = _through(pixels, _curves(colour.exposure, colour.temperature, 1.0, deep))
-            pixels = self._through_table(pixels, colour.lut)
+            with self._lock:  # a graph gives back what it was fed
+                pixels = self._through_table(pixels, colour.lut)
             pixels = _through(pixels, _curves(0.0, 0.0, colour.contrast, deep))
         return _saturated(pixels, colour.saturation) if colour.saturation != 1 else pixels
 

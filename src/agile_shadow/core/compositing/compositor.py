@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -27,6 +29,7 @@ from .placing import Mask, Spot, spot
 from .window import Window
 
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
+_HELPERS = 2  # layers drawn side by side
 _PACE_OVER, _PACE_FROM = 50, 5  # frames
 _STRIP = 128  # rows of a deep picture that are worked on at a time
 
@@ -60,6 +63,18 @@ class _Drawn:
     weight: float
 
 
+@dataclass(frozen=True)
+class _Found:
+    """The file chosen for a layer, open where it can be; ``problem``: why it cannot."""
+
+    choice: Choice | None = None
+    file: OpenPicture | None = None
+    problem: str = ""
+
+
+_Result = tuple[Shown | None, _Drawn | None]
+
+
 class Paces:
     """How much of its own time each file takes to decode, over the last frames read in order."""
 
@@ -89,12 +104,16 @@ class Compositor:
         self.files = OpenPictures(presence, limit)
         self._deep = deep
         self._only: Side | None = only
+        self._helpers: ThreadPoolExecutor | None = None
         self.paces = Paces()
         self._grades: dict[Colour, Grade | None] = {}
 
     def close(self) -> None:
         """Let go of all files."""
         self.files.close()
+        if self._helpers is not None:
+            self._helpers.shutdown()
+            self._helpers = None
 
     def picture(
         self,
@@ -110,12 +129,40 @@ class Compositor:
         """
         self.files.begin()
         size = window.size
+        found = [(layer, self._found(project, layer)) for step in steps for layer in step]
+        results = self._drawn(project, found, aspect, window, overtaken)
+        drawn = {id(layer): result for (layer, _one), result in zip(found, results, strict=True)}
         canvas: Pixels | None = None
-        shown: list[Shown] = []
         for step in steps:
-            drawn = [one for layer in step if (one := self._layer(project, layer, aspect, window, shown, overtaken))]
-            canvas = _laid(canvas, drawn, size, self._deep)
-        return Composite(canvas if canvas is not None else _black(size, self._deep), tuple(shown))
+            there = [one for layer in step if (one := drawn[id(layer)][1]) is not None]
+            canvas = _laid(canvas, there, size, self._deep)
+        shown = tuple(result[0] for result in results if result[0] is not None)
+        return Composite(canvas if canvas is not None else _black(size, self._deep), shown)
+
+    def _drawn(
+        self, project: Project, found: list[tuple[Layer, _Found]], aspect: Fraction, window: Window,
+        overtaken: Callable[[], bool],
+    ) -> list[_Result]:  # fmt: skip
+        """All layers, side by side where there are several: decoding and scaling leave other threads to run."""
+
+        def draw(one: tuple[Layer, _Found]) -> _Result:
+            return self._layer(project, *one, aspect, window, overtaken)
+
+        if sum(one.file is not None for _layer, one in found) < 2:
+            return [draw(one) for one in found]
+        if self._helpers is None:
+            self._helpers = ThreadPoolExecutor(_HELPERS, "layers")
+        return list(self._helpers.map(draw, found))
+
+    def prepare(self, project: Project, steps: tuple[Step, ...]) -> None:
+        """Open the files of a picture without decoding anything; those that cannot be opened are left for later."""
+        self.files.begin()
+        for layer in (layer for step in steps for layer in step):
+            clip = project.clip(layer.block.clip)
+            choice = choose(project, clip, self.presence, layer.seconds, layer.block) if clip is not None else None
+            if choice is not None and choice.path is not None:
+                with suppress(ShadowError):
+                    self._file(project, choice, layer.seconds)
 
     def baked(self, path: Path, number: int, aspect: Fraction, window: Window) -> Pixels:
         """Frame ``number`` of a file that holds whole frames of ``aspect``, in a window. Raises ShadowError."""
@@ -137,45 +184,47 @@ class Compositor:
         file = self.files.last(drawn.shown[0].choice.path)
         return (file.reader, drawn.shown[0].choice.lead) if file is not None else None
 
+    def _found(self, project: Project, layer: Layer) -> _Found:
+        """The file of a layer, open; what is missing is told and the other side taken."""
+        clip = project.clip(layer.block.clip)
+        if layer.block.title is not None or clip is None:
+            return _Found()
+        while True:
+            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+            if choice.path is None:
+                return _Found(choice)
+            try:
+                return _Found(choice, self._file(project, choice, layer.seconds))
+            except ShadowError as error:
+                if exists(choice.path):
+                    return _Found(choice, None, sentence(error))
+                self.presence.tell(choice.path, False)
+
     def _layer(
         self,
         project: Project,
         layer: Layer,
+        found: _Found,
         aspect: Fraction,
         window: Window,
-        shown: list[Shown],
         overtaken: Callable[[], bool],
-    ) -> _Drawn | None:
+    ) -> _Result:
         weight = layer.weight * layer.block.effects.placement.opacity
         if layer.block.title is not None:
-            return _title(layer, aspect, window, weight, self._deep)
-        found = self._decoded(project, layer, overtaken)
-        if found is None:
-            return None
-        shown.append(found[0])
-        if weight <= 0:
-            return None
-        return self._placed(found, layer, aspect, window, weight)
-
-    def _decoded(
-        self, project: Project, layer: Layer, overtaken: Callable[[], bool]
-    ) -> tuple[Shown, OpenPicture | None, Any] | None:
-        clip = project.clip(layer.block.clip)
-        if clip is None:
-            return None
-        while True:
-            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
-            if choice.path is None:
-                return Shown(layer.block, choice), None, None
-            number = -1
+            return None, _title(layer, aspect, window, weight, self._deep)
+        if found.choice is None:
+            return None, None
+        number, frame, problem = -1, None, found.problem
+        if found.file is not None:
+            number = found.file.reader.index.frame_at(layer.seconds - found.choice.lead)
             try:
-                file = self._file(project, choice, layer.seconds)
-                number = file.reader.index.frame_at(layer.seconds - choice.lead)
-                return Shown(layer.block, choice, number), file, self._frame(file, choice, number, overtaken)
+                frame = self._frame(found.file, found.choice, number, overtaken)
             except ShadowError as error:
-                if exists(choice.path):
-                    return Shown(layer.block, choice, number, sentence(error)), None, None
-                self.presence.tell(choice.path, False)
+                problem = sentence(error)
+        shown = Shown(layer.block, found.choice, number, problem)
+        if weight <= 0:
+            return shown, None
+        return shown, self._placed((shown, found.file, frame), layer, aspect, window, weight)
 
     def _frame(self, file: OpenPicture, choice: Choice, number: int, overtaken: Callable[[], bool]) -> Any:
         """Decode a frame; how long it took is remembered where it is one of the next ones."""

@@ -12,9 +12,9 @@ from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import fftconvolve
 
 from ..media.fingerprint import ENVELOPE_RATE, HIGH, WIDE, Envelope, Fingerprint, Grids
+from .numerics import fftconvolve
 
 _LEAST_SAMPLES = 5
 _LEAST_ENERGY = 2.0  # squared levels of brightness of the cell that changes most: below, a scene is still

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import fftconvolve
 
 from ..media.channels import CHANNEL_RATE, Channels, channels_at
+from .numerics import fftconvolve
 
 _STRETCH = 4.0  # seconds
 _PLACES = (0.08, 0.5, 0.85)  # of the length that both have

@@ -8,8 +8,6 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
-from scipy.sparse import csr_matrix
-from scipy.sparse.csgraph import min_weight_full_bipartite_matching
 
 from .alignment import NONE, PictureFit, SoundFit
 from .evidence import (
@@ -29,6 +27,7 @@ from .evidence import (
     same_rate,
 )
 from .names import Addition, match_names
+from .numerics import csr_matrix, min_weight_full_bipartite_matching
 
 Verdict = Literal["certain", "likely"]
 _LEAST = 4.0  # evidence without which two files are no candidates of each other

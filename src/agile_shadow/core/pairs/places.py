@@ -14,10 +14,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import isotonic_regression
 
 from ..media.fingerprint import HIGH, WIDE
 from .alignment import NONE, correlation, something_moves
+from .numerics import isotonic_regression
 
 REACH = 3  # frames to both sides
 WORKING = 320  # pixels

@@ -17,6 +17,7 @@ from ..errors import ShadowError
 from ..media import SAMPLE_RATE, Overtaken
 from ..media.pictures import Bgra
 from ..project import Project
+from ..timeline import Side
 from .baking import Baked
 from .meter import Meter, MeterReading
 from .program import Program
@@ -388,10 +389,12 @@ class Player:
 
     @staticmethod
     def _warm(asked: _Asked, side: str) -> _Asked | None:
-        """What the other side does meanwhile: proxies stand ready at the frame; heavy originals are left alone."""
-        if side != "proxies" or asked.speed:
+        """What the other side does meanwhile: proxies stand ready at the frame; of originals, which may be heavy, the
+        files are open."""
+        if asked.speed:
             return None
-        return replace(asked, project=replace(asked.project, showing="proxies"), warm=True)
+        showing: Side = "proxies" if side == "proxies" else "originals"
+        return replace(asked, project=replace(asked.project, showing=showing), warm=True)
 
     # What lanes call
 
@@ -482,7 +485,12 @@ class _Lane:
             if request is None:
                 continue
             try:
-                self._run(request) if request.speed else self._deliver_one(request, request.frame)
+                if request.speed:
+                    self._run(request)
+                elif request.warm and self._side == "originals":
+                    self._compositor.prepare(request.project, request.program.steps(request.frame))
+                else:
+                    self._deliver_one(request, request.frame)
             except Overtaken:
                 continue
             except Exception:  # a fault here must not end the thread: the window would stay on its last picture

@@ -52,6 +52,19 @@ class Clip:
         )
 
 
+_indexes: list[tuple[tuple[Clip, ...], dict[str, Clip]]] = []  # of the rows of clips looked at last
+
+
+def _indexed(clips: tuple[Clip, ...]) -> dict[str, Clip]:
+    """Clips by identity: an edit of the timeline leaves the row of clips as it is, and its index with it."""
+    for known, index in tuple(_indexes):
+        if known is clips:
+            return index
+    index = {clip.id: clip for clip in clips}
+    _indexes[:] = [(clips, index), *_indexes[:3]]
+    return index
+
+
 @dataclass(frozen=True)
 class Bake:
     """Frames ``start`` to before ``end`` of a timeline, drawn into a throw-away file.
@@ -89,7 +102,7 @@ class Project:
 
     @cached_property
     def _clips_by_id(self) -> dict[str, Clip]:
-        return {clip.id: clip for clip in self.clips}
+        return _indexed(self.clips)
 
     @cached_property
     def _shelves_by_id(self) -> dict[str, Shelf]:

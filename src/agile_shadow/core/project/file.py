@@ -6,7 +6,7 @@ import gc
 import json
 import re
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
 from functools import lru_cache
@@ -193,6 +193,13 @@ class Memo:
         blocks = {block.id for line in project.timelines for block in line.blocks}
         if len(self.blocks) > 2 * len(blocks) + 100:
             self.blocks = {key: value for key, value in self.blocks.items() if key in blocks}
+
+
+def prepare(project: Project, clips: Sequence[Clip], memo: Memo) -> None:
+    """Build the texts of some clips, for a save to come."""
+    writer = _Writer(project, memo)
+    for clip in clips:
+        writer.clip(clip)
 
 
 class _Writer:

@@ -12,12 +12,14 @@ from psygnal import Signal
 
 from ..errors import ProjectError, ShadowError, sentence
 from .document import Project
-from .file import Memo, keep_aside, load_project, save_project
+from .file import Memo, keep_aside, load_project, prepare, save_project
 from .ready import begin_project
 
 Edit = Callable[[Project], Project]
 _HISTORY = 200
 _LOOK = 3.0  # seconds between two looks whether another program has changed the file
+_AT_ONCE = 40  # clips
+_REST = 0.02  # seconds
 _QUIET = 0.7  # seconds without a change before an autosave
 
 log = logging.getLogger(__name__)
@@ -182,7 +184,17 @@ class ProjectSession:
         self.edit("Take the other version", lambda _mine: theirs)
         self.saved_state_changed.emit()
 
+    def _prepare(self) -> None:
+        """Have the texts of all clips ready before the first save, a few at a time."""
+        project = self._project
+        for first in range(0, len(project.clips), _AT_ONCE):
+            if self._closing.wait(_REST):
+                return
+            with self._save_lock:
+                prepare(project, project.clips[first : first + _AT_ONCE], self._memo)
+
     def _autosave(self) -> None:
+        self._prepare()
         while not self._closing.is_set():
             if not self._dirty.wait(_LOOK):
                 self._look()

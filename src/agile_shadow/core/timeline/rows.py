@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
@@ -32,22 +33,27 @@ def tail(block: Block, at: int, rate: Fraction) -> Block:
 
 def cleared(blocks: Blocks, start: int, end: int, rate: Fraction) -> Blocks:
     """Nothing from ``start`` to before ``end``; what reaches in is cut off, what reaches through is parted."""
+    first = bisect_right(blocks, start, key=_start) - 1
+    first += first < 0 or blocks[first].end <= start
+    last = bisect_left(blocks, end, key=_start)
     kept: list[Block] = []
-    for block in blocks:
-        if block.end <= start or block.start >= end:
-            kept.append(block)
-            continue
+    for block in blocks[first:last]:
         if block.start < start:
             kept.append(head(block, start - block.start))
         if block.end > end:
             rest = tail(block, end, rate)
             kept.append(replace(rest, id=new_id()) if block.start < start else rest)
-    return tuple(kept)
+    return (*blocks[:first], *kept, *blocks[last:])
 
 
 def put(blocks: Blocks, block: Block, rate: Fraction) -> Blocks:
     """With a block laid over what is there."""
-    return tuple(sorted((*cleared(blocks, block.start, block.end, rate), block), key=_start))
+    return _among(cleared(blocks, block.start, block.end, rate), block)
+
+
+def _among(blocks: Blocks, block: Block) -> Blocks:
+    place = bisect_left(blocks, block.start, key=_start)
+    return (*blocks[:place], block, *blocks[place:])
 
 
 def _start(block: Block) -> int:
@@ -89,7 +95,8 @@ def opened(line: Timeline, at: int, by: int) -> Timeline:
     """Time put in at a frame: on all unlocked tracks what begins there or later moves, and markers with it."""
 
     def row(track: Track) -> Blocks:
-        return tuple(block.at(block.start + by) if block.start >= at else block for block in track.blocks)
+        first = track.first_from(at)
+        return (*track.blocks[:first], *[block.at(block.start + by) for block in track.blocks[first:]])
 
     return _rows(line, row, lambda frame: frame + by if frame >= at else frame)
 
@@ -100,13 +107,10 @@ def closed(line: Timeline, start: int, end: int) -> Timeline:
     by = end - start
 
     def row(track: Track) -> Blocks:
-        before = [block for block in track.blocks if block.start < start]
-        after: list[Block] = []
-        for block in track.blocks[len(before) :]:
-            if block.start >= end:
-                after.append(block.at(block.start - by))
-            elif block.end > end:
-                after.append(tail(block, end, line.rate).at(start))
+        first, second = track.first_from(start), track.first_from(end)
+        before = list(track.blocks[:first])
+        inside = [tail(one, end, line.rate).at(start) for one in track.blocks[first:second] if one.end > end]
+        after = [*inside, *[block.at(block.start - by) for block in track.blocks[second:]]]
         if before and after and before[-1].end > after[0].start:
             before[-1] = head(before[-1], after[0].start - before[-1].start)
         return (*before, *after)
@@ -136,9 +140,9 @@ def _marker_at(marker: Marker, frame: int) -> Marker:
 def without(line: Timeline, ids: set[str]) -> Timeline:
     """Without blocks; their places stay empty."""
     rows = [
-        replace(track, blocks=tuple(block for block in track.blocks if block.id not in ids))
+        replace(track, blocks=tuple([block for block in track.blocks if block.id not in ids]))
         for track in line.tracks
-        if any(block.id in ids for block in track.blocks)
+        if not ids.isdisjoint(track.by_id)
     ]
     return line.with_tracks(*rows) if rows else line
 
@@ -149,8 +153,7 @@ def laid_back(line: Timeline, before: Timeline, blocks: Iterable[Block]) -> Time
         was = before.track_of(block.id)
         track = line.track(was.id) if was is not None else None
         assert track is not None
-        row = tuple(sorted((*track.blocks, block), key=_start))
-        line = line.with_tracks(replace(track, blocks=row))
+        line = line.with_tracks(replace(track, blocks=_among(track.blocks, block)))
     return line
 
 
@@ -158,6 +161,8 @@ def settled(line: Timeline) -> Timeline:
     """After an edit: dissolves and fades that have lost their ground are shortened or gone."""
     changed = []
     for track in line.tracks:
+        if not track.is_delicate:
+            continue
         row = list(track.blocks)
         for number, block in enumerate(row):
             effects = block.effects

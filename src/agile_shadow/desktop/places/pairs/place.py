@@ -64,6 +64,8 @@ class PairsPlace(QWidget):
         self._measuring = measuring
         self._known: dict[str, Pair] = {}
         self._stamp: object = None
+        self._waiting_of: list[Pair] | None = None
+        self._waiting = 0
         self._headroom_version = 0
         self._summed: object = None
         self._ordered = Order([])
@@ -309,8 +311,11 @@ class PairsPlace(QWidget):
     def waiting(self) -> int:
         """Pairs that want a person: files missing, proofs that are doubtful."""
         project, presence = self._work.session.project, self.panel.player.presence
-        kinds = ("original missing", "proxy missing", "doubtful", "refused")
-        return sum(1 for pair in self._pairs(project, presence) if pair.kind in kinds)
+        pairs = self._pairs(project, presence)
+        if pairs is not self._waiting_of:
+            kinds = ("original missing", "proxy missing", "doubtful", "refused")
+            self._waiting_of, self._waiting = pairs, sum(1 for pair in pairs if pair.kind in kinds)
+        return self._waiting
 
     def _order(self, column: int, order: Qt.SortOrder) -> None:
         self.order = (column if column >= 0 else None, order == Qt.SortOrder.DescendingOrder)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygo
 
 from ....core.compositing import Choice, Presence, choose
 from ....core.media.peaks import PER_SECOND, Peaks
-from ....core.project import Clip, Project
+from ....core.project import Project
 from ....core.time import timecode_at
 from ....core.timeline import NO_COLOUR, Block, Timeline, Track, out_of_step
 from ... import theme
@@ -21,6 +21,7 @@ from .sights import Sights
 
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
 _STEPS = (1, 2, 5, 10)
+_NARROW = 5  # pixels
 _SECONDS = (1, 2, 5, 10, 30, 60, 300, 600, 1800, 3600)
 
 
@@ -33,23 +34,26 @@ class Scene:
     rows: Rows
     presence: Presence
     sights: Sights
-    position: int = 0
     selected: frozenset[str] = frozenset()
     targets: frozenset[str] = frozenset()
     caught: int | None = None
     baked: tuple[tuple[int, int, bool, str], ...] = ()  # first frame, end, whether it plays, in words
-    kinds: dict[str, Choice] = field(default_factory=dict)
+    kinds: dict[tuple[str, str | None], Choice] = field(default_factory=dict)
 
-    def choice(self, clip: Clip, block: Block) -> Choice:
-        """What a block plays from; blocks of one clip with one pin are asked for once a drawing."""
-        key = f"{clip.id} {block.pin}"
-        if key not in self.kinds:
-            self.kinds[key] = choose(self.project, clip, self.presence, None, block)
-        return self.kinds[key]
+    def choice(self, block: Block) -> Choice | None:
+        """What a block plays from; blocks of one clip with one pin are asked for once."""
+        key = (block.clip, block.pin)
+        known = self.kinds.get(key)
+        if known is None:
+            clip = self.project.clip(block.clip)
+            if clip is None:
+                return None
+            known = self.kinds[key] = choose(self.project, clip, self.presence, None, block)
+        return known
 
 
 def paint(painter: QPainter, scene: Scene, width: int, height: int) -> None:
-    """Everything."""
+    """Everything but the playhead."""
     rects = scene.rows.rects(scene.line)
     painter.save()
     painter.setClipRect(QRectF(HEAD, RULER, width - HEAD, height - RULER))
@@ -67,7 +71,6 @@ def paint(painter: QPainter, scene: Scene, width: int, height: int) -> None:
         x = scene.rows.x_of(scene.caught)
         painter.setPen(QPen(theme.colour("focus"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QLineF(x, RULER, x, height))
-    _paint_playhead(painter, scene, height)
 
 
 def _paint_ruler(painter: QPainter, scene: Scene, width: int) -> None:
@@ -172,25 +175,68 @@ def _paint_row(painter: QPainter, scene: Scene, track: Track, row: QRectF, width
     rows = scene.rows
     painter.setOpacity(0.4 if track.off else 1.0)
     first, end = rows.frame_at(HEAD), rows.frame_at(width) + 1
-    shown = list(track.between(first, end))
-    for block in shown:
+    shown, run = [], _Run(painter, row)
+    scale, left, kinds = rows.scale, HEAD - rows.offset * rows.scale, scene.kinds
+    for block in track.blocks[track.first_in(first) : track.first_from(end)]:
+        wide = block.length * scale
+        if wide < _NARROW:
+            choice = kinds.get((block.clip, block.pin))
+            run.add(left + block.start * scale, wide, choice.kind if choice is not None else _kind(scene, block))
+            continue
+        shown.append(block)
         rect = rows.in_row(row, block)
         if track.kind == "picture":
             _paint_picture(painter, scene, block, rect)
         else:
             _paint_sound(painter, scene, block, rect)
-        _paint_fades(painter, rows, block, rect)
+        if block.effects.fade_in or block.effects.fade_out:
+            _paint_fades(painter, rows, block, rect)
+    run.flush()
     for block in shown:
         if block.dissolve is not None:
             _paint_dissolve(painter, rows, block, row)
     painter.setOpacity(1.0)
     if track.locked:
         painter.fillRect(QRectF(HEAD, row.y(), width - HEAD, row.height()), _locked_brush())
-    for block in shown:
+    for block in track.between(first, end) if scene.selected else ():
         if block.id in scene.selected:
             painter.setPen(QPen(theme.colour("text"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rows.in_row(row, block).adjusted(1.5, 1, -1.5, -1))
+
+
+def _kind(scene: Scene, block: Block) -> str:
+    if block.title is not None:
+        return "title"
+    choice = scene.choice(block)
+    return choice.kind if choice is not None else "missing"
+
+
+class _Run:
+    """Blocks that are too narrow to be told apart, drawn together as long as they are of one kind and touch."""
+
+    def __init__(self, painter: QPainter, row: QRectF) -> None:
+        self._painter, self._row = painter, row
+        self._left = self._right = 0.0
+        self._kind = ""
+
+    def add(self, left: float, wide: float, kind: str) -> None:
+        """One more block."""
+        if kind != self._kind or left > self._right + 1:
+            self.flush()
+            self._left, self._kind = left, kind
+        self._right = left + wide
+
+    def flush(self) -> None:
+        """Draw what has come together."""
+        if self._kind:
+            wide = max(1.0, self._right - self._left)
+            rect = QRectF(self._left, self._row.y(), wide, self._row.height())
+            if self._kind == "title":
+                self._painter.fillRect(rect, theme.colour("raised"))
+            else:
+                paint_block(self._painter, rect, self._kind)
+        self._kind = ""
 
 
 def _locked_brush() -> QColor:
@@ -212,7 +258,7 @@ def _paint_picture(painter: QPainter, scene: Scene, block: Block, rect: QRectF) 
         painter.drawRect(body.adjusted(0.5, 0.5, -0.5, -0.5))
         _paint_plate(painter, body, block.title.text.replace("\n", " "), ["title", *_words(scene, block)], None)
         return
-    choice = scene.choice(clip, block) if clip is not None else None
+    choice = scene.choice(block)
     paint_block(painter, body, choice.kind if choice is not None else "missing")
     poster = scene.sights.poster(scene.project, clip) if clip is not None and body.width() > 40 else None
     if poster is not None and not poster.isNull():
@@ -282,7 +328,7 @@ def _paint_plate(painter: QPainter, body: QRectF, name: str, words: list[str], c
 def _paint_sound(painter: QPainter, scene: Scene, block: Block, rect: QRectF) -> None:
     clip = scene.project.clip(block.clip)
     body = _body(rect)
-    choice = scene.choice(clip, block) if clip is not None else None
+    choice = scene.choice(block)
     paint_block(painter, body, choice.kind if choice is not None else "missing")
     wave = scene.sights.wave(scene.project, clip) if clip is not None else None
     if wave is not None and len(wave):
@@ -361,8 +407,9 @@ def _paint_dissolve(painter: QPainter, rows: Rows, block: Block, row: QRectF) ->
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def _paint_playhead(painter: QPainter, scene: Scene, height: int) -> None:
-    x = scene.rows.x_of(scene.position)
+def paint_playhead(painter: QPainter, rows: Rows, position: int, height: int) -> None:
+    """The playhead, over everything."""
+    x = rows.x_of(position)
     if x < HEAD - 1:
         return
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

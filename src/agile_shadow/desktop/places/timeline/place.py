@@ -71,6 +71,8 @@ class TimelinePlace(QWidget):
         self._refreshing = False
         self._position = 0
         self._line = ""
+        self._clips_of: tuple[object, ...] = ()
+        self._labels: tuple[str | None, str | None] = ("", "")
         self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
@@ -188,9 +190,7 @@ class TimelinePlace(QWidget):
     def refresh(self) -> None:
         """Show the document."""
         project = self._work.session.project
-        self._refreshing = True
-        self.model.set_rows(_shown_clips(project))
-        self._refreshing = False
+        self._show_clips(project)
         line = project.timeline
         self.view.set_project(project)
         self.view.baked = tuple((s.bake.start, s.bake.end, s.used, _baked_text(s)) for s in bake_states(project))
@@ -213,6 +213,16 @@ class TimelinePlace(QWidget):
         self._show_which()
         self._show_settings(project)
         self._enable()
+
+    def _show_clips(self, project: Project) -> None:
+        """The list; there may be thousands, so it is only looked at where something in it has changed."""
+        known = (project.clips, project.showing, project.shelves, self.panel.player.presence.version)
+        if known == self._clips_of:
+            return
+        self._clips_of = known
+        self._refreshing = True
+        self.model.set_rows(project.clips)
+        self._refreshing = False
 
     def _show_bar(self) -> None:
         whole, sight = self.view.span()
@@ -256,10 +266,14 @@ class TimelinePlace(QWidget):
             "undo": session.undo_label is not None, "redo": session.redo_label is not None,
         }  # fmt: skip
         for identity, enabled in wanted.items():
-            self.buttons[identity].setEnabled(enabled)
-        for identity, label in (("undo", session.undo_label), ("redo", session.redo_label)):
-            what = f": {label}" if label else ""
-            self.buttons[identity].setToolTip(f"{identity.capitalize()}{what} ({keys_of(identity)})")
+            if self.buttons[identity].isEnabled() != enabled:
+                self.buttons[identity].setEnabled(enabled)
+        labels = (session.undo_label, session.redo_label)
+        if labels != self._labels:
+            self._labels = labels
+            for identity, label in zip(("undo", "redo"), labels, strict=True):
+                what = f": {label}" if label else ""
+                self.buttons[identity].setToolTip(f"{identity.capitalize()}{what} ({keys_of(identity)})")
 
     def _timecode(self, frame: int) -> str:
         return timecode_at(frame, self._work.session.project.timeline.rate or Fraction(25))
@@ -499,10 +513,6 @@ def _baked_text(state: BakeState) -> str:
     if not state.fresh:
         return "baked, changed since"
     return "baked" if state.used else f"baked from {state.bake.side}"
-
-
-def _shown_clips(project: Project) -> list[Clip]:
-    return list(project.clips)
 
 
 def _clip_tip(clip: Clip) -> str:

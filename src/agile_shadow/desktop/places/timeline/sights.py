@@ -31,6 +31,7 @@ class Sights:
         self._waves: dict[str, NDArray[np.uint8] | None] = {}
         self._pool: WorkerPool | None = None
         self._closed = False
+        self.version = 0  # counts what has come
 
     def poster(self, project: Project, clip: Clip) -> QPixmap | None:
         """A clip's small picture, None while there is none."""
@@ -45,6 +46,7 @@ class Sights:
             pixmap = QPixmap()
             pixmap.loadFromData(picture)
             self._pictures[clip] = pixmap
+            self.version += 1
             self._changed()
 
     def wave(self, project: Project, clip: Clip) -> NDArray[np.uint8] | None:
@@ -73,6 +75,7 @@ class Sights:
             return
         except Exception:  # whatever a file does to its reader, its block has no wave
             return
+        self.version += 1
         self._changed()
 
     def forget(self) -> None:

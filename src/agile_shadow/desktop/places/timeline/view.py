@@ -11,13 +11,14 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
     QShowEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ....core.compositing import Presence
+from ....core.compositing import Choice, Presence
 from ....core.project import Project
 from ....core.timeline import Block, Kind, Targets, Timeline, Track, with_track
 from ... import theme
@@ -55,6 +56,10 @@ class TimelineView(QWidget):
         self._band: tuple[QPointF, QPointF] | None = None
         self._seeking = False
         self._fit = True
+        self._kinds: dict[tuple[str, str | None], Choice] = {}
+        self._kinds_of: tuple[object, ...] = ()
+        self._pixmap: QPixmap | None = None
+        self._still_of: tuple[object, ...] = ()
         self._preview: Timeline | None = None
         self._caught: int | None = None
         self._told: tuple[str, QPointF] = ("", QPointF())
@@ -350,13 +355,42 @@ class TimelineView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), theme.colour("panel"))
         if self._project is None:
+            painter.fillRect(self.rect(), theme.colour("panel"))
             return
-        targets = frozenset(track.id for kind in ("picture", "sound") if (track := self.target(kind)) is not None)  # type: ignore[arg-type]
+        painter.drawPixmap(0, 0, self._still())
+        paint.paint_playhead(painter, self.rows, self.position, self.height())
+        if self._band is not None:
+            painter.setPen(QPen(theme.colour("focus"), 1, Qt.PenStyle.DashLine))
+            painter.drawRect(QRectF(*self._band).normalized())
+        if self._told[0]:
+            self._paint_told(painter)
+
+    def _still(self) -> QPixmap:
+        """All but the playhead, drawn anew only when something in it has changed: the playhead moves all the time."""
+        assert self._project is not None
+        kinds: tuple[Kind, ...] = ("picture", "sound")
+        targets = frozenset(track.id for kind in kinds if (track := self.target(kind)) is not None)
+        rows, ratio = self.rows, self.devicePixelRatioF()
+        drawn_of = (
+            self._project, self.timeline, theme.theme(), (rows.scale, rows.offset, rows.top), self.size(), ratio,
+            self.chosen, targets, self._caught, self.baked, self._presence.version, self._sights.version,
+        )  # fmt: skip
+        same = len(drawn_of) == len(self._still_of) and all(map(_same, drawn_of, self._still_of))
+        if not same or self._pixmap is None:
+            self._still_of = drawn_of
+            self._pixmap = QPixmap(self.size() * ratio)
+            self._pixmap.setDevicePixelRatio(ratio)
+            self._paint_still(self._pixmap, targets)
+        return self._pixmap
+
+    def _paint_still(self, pixmap: QPixmap, targets: frozenset[str]) -> None:
+        assert self._project is not None
+        pixmap.fill(theme.colour("panel"))
+        painter = QPainter(pixmap)
         scene = paint.Scene(
-            self._project, self.timeline, self.rows, self._presence, self._sights, self.position,
-            frozenset(self.chosen), targets, self._caught, self.baked,
+            self._project, self.timeline, self.rows, self._presence, self._sights, frozenset(self.chosen), targets,
+            self._caught, self.baked, self._kinds_known(),
         )  # fmt: skip
         paint.paint(painter, scene, self.width(), self.height())
         if not self.timeline.length:
@@ -364,11 +398,16 @@ class TimelineView(QWidget):
             painter.setFont(theme.sans(10))
             text = "Nothing here yet: choose a clip, mark in and out (I, O), and put it here with Ctrl+Return."
             painter.drawText(self.rect().adjusted(HEAD + 12, RULER, -12, 0), Qt.AlignmentFlag.AlignCenter, text)
-        if self._band is not None:
-            painter.setPen(QPen(theme.colour("focus"), 1, Qt.PenStyle.DashLine))
-            painter.drawRect(QRectF(*self._band).normalized())
-        if self._told[0]:
-            self._paint_told(painter)
+        painter.end()
+
+    def _kinds_known(self) -> dict[tuple[str, str | None], Choice]:
+        """What blocks play from, as found in earlier drawings of the same clips."""
+        assert self._project is not None
+        project = self._project
+        known = (project.clips, project.shelves, project.showing, self._presence.version)
+        if len(self._kinds_of) != 4 or any(a is not b for a, b in zip(known, self._kinds_of, strict=True)):
+            self._kinds_of, self._kinds = known, {}
+        return self._kinds
 
     def _paint_told(self, painter: QPainter) -> None:
         text, point = self._told
@@ -379,3 +418,10 @@ class TimelineView(QWidget):
         painter.fillRect(box, theme.colour("raised"))
         painter.setPen(theme.colour("text"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _same(one: object, other: object) -> bool:
+    """Documents by identity: comparing them by value would take longer than drawing them."""
+    if isinstance(one, Project | Timeline):
+        return one is other
+    return one == other
