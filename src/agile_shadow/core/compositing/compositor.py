@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -152,7 +152,9 @@ class Compositor:
             return [draw(one) for one in found]
         if self._helpers is None:
             self._helpers = ThreadPoolExecutor(_HELPERS, "layers")
-        return list(self._helpers.map(draw, found))
+        drawing = [self._helpers.submit(draw, one) for one in found]
+        wait(drawing)  # all of them, also when one is overtaken: a file must not be read by two threads at a time
+        return [one.result() for one in drawing]
 
     def prepare(self, project: Project, steps: tuple[Step, ...]) -> None:
         """Open the files of a picture without decoding anything; those that cannot be opened are left for later."""
