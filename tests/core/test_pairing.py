@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as some
 
 from agile_shadow.core.compositing.choice import choose
@@ -68,6 +68,7 @@ def traits(path: str, frames: int, start: int | None, width: int = 3840) -> Trai
     return Traits.of(path, info)
 
 
+@settings(deadline=None)  # the first example loads the numerical library
 @given(some.integers(0, 1 << 20))
 def test_data_alone_pairs_whole_sets(seed: int) -> None:
     rng = random.Random(seed)

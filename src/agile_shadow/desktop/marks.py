@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QIcon, QPainter, QPen, QPixmap
 
 from .theme import colour
+
+_TILE = 64  # pixels, a multiple of the pattern's eight
 
 
 def paint_block(painter: QPainter, rect: QRectF, kind: str) -> None:
@@ -28,10 +32,20 @@ def _paint_proxy(painter: QPainter, rect: QRectF) -> None:
     shadow.setAlpha(110)
     painter.fillRect(rect.adjusted(offset, offset, 0, 0), shadow)
     face = rect.adjusted(0, 0, -offset, -offset)
-    painter.fillRect(face, colour("plum"))
-    hatch = QColor(colour("text"))
+    painter.drawTiledPixmap(face, _hatched(colour("plum").name(), colour("text").name()))
+
+
+@lru_cache(maxsize=4)
+def _hatched(plum: str, text: str) -> QPixmap:
+    """The face of a proxy's mark as a tile: filling large blocks with a pattern each time takes milliseconds."""
+    tile = QPixmap(_TILE, _TILE)
+    tile.fill(QColor(plum))
+    hatch = QColor(text)
     hatch.setAlpha(70)
-    painter.fillRect(face, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+    painter = QPainter(tile)
+    painter.fillRect(tile.rect(), QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+    painter.end()
+    return tile
 
 
 def mark_icon(kind: str, size: int = 14) -> QIcon:

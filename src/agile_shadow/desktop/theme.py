@@ -99,7 +99,7 @@ QLabel#sentence {{ font-size: 11pt; }}
 QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 4px;
   padding: 5px 11px; }}
 QPushButton:hover, QToolButton:hover {{ border-color: {t.quiet}; }}
-QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QSpinBox:focus,
+QPushButton:focus, QToolButton:focus, QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QSpinBox:focus,
 QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
 QToolButton#way:checked {{ background: {t.ground}; border: 2px solid {t.focus}; padding: 3px 5px; font-weight: bold; }}
@@ -110,7 +110,7 @@ QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" 
   border-color: {t.focus}; }}
 QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
-QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QTimeEdit {{ background: {t.raised};
+QLineEdit, QPlainTextEdit, QComboBox, QSpinBox, QDoubleSpinBox, QTimeEdit {{ background: {t.raised};
   border: 1px solid {t.line}; border-radius: 3px; padding: 4px 7px; }}
 QFrame#card Field QLineEdit, QFrame#card Field QComboBox, QFrame#card Field QSpinBox,
 QFrame#card Field QDoubleSpinBox, QFrame#card Field QTimeEdit {{ padding: 2px 5px; }}

@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QColor,
     QFontMetricsF,
     QImage,
     QMouseEvent,
@@ -184,7 +185,7 @@ class Viewer(QWidget):
             x, y = frame.width() * margin, frame.height() * margin
             inner = frame.adjusted(x, y, -x, -y)
             for colour, width in (("#90101218", 3), ("#d0f2eadb", 1)):
-                painter.setPen(QPen(colour, width))
+                painter.setPen(QPen(QColor(colour), width))
                 painter.drawRect(inner)
             painter.drawText(inner.topRight() + QPointF(-44 if name == "action" else -30, 12), name)
 

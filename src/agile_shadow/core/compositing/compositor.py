@@ -347,8 +347,7 @@ def _laid(canvas: Pixels | None, drawn: list[_Drawn], size: tuple[int, int], dee
     if one.mask is None and one.weight >= 1:
         out[top:bottom, left:right] = one.pixels
     else:
-        mask = one.mask if one.mask is not None else np.ones((bottom - top, right - left), np.float32)
-        _blend(out[top:bottom, left:right], one.pixels, mask * np.float32(one.weight))
+        _blend(out[top:bottom, left:right], one.pixels, _part(one))
     return out
 
 
@@ -364,23 +363,39 @@ def _mixed(below: Pixels, nothing_below: bool, drawn: list[_Drawn]) -> Pixels:
 
 
 def _dissolved(below: Pixels, drawn: list[_Drawn]) -> Pixels:
-    """Two layers of which one at least does not fill the frame: each takes its part of what is below."""
+    """Two layers of which one at least does not fill the frame: each takes its part of what is below.
+
+    ``below * (1 - a - b) + first * a + second * b``, laid down one after the other: the first with ``a / (1 - b)``.
+    """
     out = below.copy()
-    for one in drawn:
-        left, top, right, bottom = one.box
-        mask = one.mask if one.mask is not None else np.ones((bottom - top, right - left), np.float32)
-        _blend(out[top:bottom, left:right], one.pixels, mask * np.float32(one.weight), below[top:bottom, left:right])
+    first, second = drawn
+    later = np.zeros(below.shape[:2], np.float32)
+    left, top, right, bottom = second.box
+    later[top:bottom, left:right] = _part(second)
+    left, top, right, bottom = first.box
+    share = _part(first) / np.maximum(1 - later[top:bottom, left:right], np.float32(1e-3))
+    _blend(out[top:bottom, left:right], first.pixels, np.minimum(share, 1, dtype=np.float32))
+    left, top, right, bottom = second.box
+    _blend(out[top:bottom, left:right], second.pixels, later[top:bottom, left:right])
     return out
 
 
-def _blend(out: Pixels, pixels: Pixels, part: Mask, instead_of: Pixels | None = None) -> None:
-    """In place: ``part`` of each pixel comes from ``pixels`` instead of what is there, or instead of ``instead_of``."""
-    if instead_of is None and out.dtype == np.uint8:
+def _part(one: _Drawn) -> Mask:
+    """How much of each pixel of its box a layer takes."""
+    left, top, right, bottom = one.box
+    if one.mask is None:
+        return np.full((bottom - top, right - left), one.weight, np.float32)
+    return one.mask * np.float32(one.weight)
+
+
+def _blend(out: Pixels, pixels: Pixels, part: Mask) -> None:
+    """In place: ``part`` of each pixel comes from ``pixels`` instead of what is there."""
+    part = np.ascontiguousarray(part)
+    if out.dtype == np.uint8:
         out[:] = cv2.blendLinear(np.ascontiguousarray(pixels), np.ascontiguousarray(out), part, 1 - part)
         return
-    top = np.float32(65535 if out.dtype == np.uint16 else 255)
     for row in range(0, len(out), _STRIP):
         rows = slice(row, row + _STRIP)
-        base = (instead_of if instead_of is not None else out)[rows].astype(np.float32)
-        mixed = out[rows] + (pixels[rows].astype(np.float32) - base) * part[rows, :, None]
-        out[rows] = np.clip(mixed + np.float32(0.5), 0, top).astype(out.dtype)
+        base = out[rows].astype(np.float32)
+        mixed = base + (pixels[rows].astype(np.float32) - base) * part[rows, :, None]
+        out[rows] = np.clip(mixed + np.float32(0.5), 0, 65535).astype(np.uint16)

@@ -14,6 +14,7 @@ from .window import Window
 
 Mask = NDArray[np.float32]
 _NEAR = 0.1  # pixels: an edge as near as that to whole pixels is put there
+_NEAR_PLAIN = 0.51  # of a picture that was not placed by anybody: at any size the nearest whole pixels will do
 _INSIDE = 0.5
 
 
@@ -60,7 +61,8 @@ def _straight(
         left + across * placement.left, top + down * placement.top,
         left + across * (1 - placement.right), top + down * (1 - placement.bottom),
     )  # fmt: skip
-    if any(abs(edge - round(edge)) > _NEAR for edge in (*edges, *inner)):
+    near = _NEAR_PLAIN if placement.fills else _NEAR
+    if any(abs(edge - round(edge)) > near for edge in (*edges, *inner)):
         return None
     size = (round(edges[2]) - round(edges[0]), round(edges[3]) - round(edges[1]))
     if min(size) < 1 or size[0] > 3 * canvas[0] or size[1] > 3 * canvas[1]:

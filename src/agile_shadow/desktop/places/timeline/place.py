@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
-from PySide6.QtCore import QItemSelection, QPoint, Qt
+from PySide6.QtCore import QItemSelection, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -52,6 +52,7 @@ _BLOCK_MENU = (
     "move_up", "move_down", "fade", "bake",
 )  # fmt: skip
 _TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
+_LATER = 40  # milliseconds
 _TITLES = {command.id: command.title for command in COMMANDS}
 
 
@@ -115,7 +116,7 @@ class TimelinePlace(QWidget):
         columns = (
             Column("Clip", lambda clip: clip.name, 118,
                    mark=lambda clip: choose(self._work.session.project, clip, presence).kind, tip=_clip_tip),
-            Column("Proxy", _proxy_text, 92, tip=_clip_tip),
+            Column("Proxy", _proxy_text, 100, tip=_clip_tip),
             Column("Length",
                 _clip_length,
                 86, right=True,
@@ -123,12 +124,16 @@ class TimelinePlace(QWidget):
         )  # fmt: skip
         self.model = RowsModel(columns)
         self.clips = rows_table(self.model, 0, "Clips")
+        self._marks_later = QTimer(self)
+        self._marks_later.setSingleShot(True)
+        self._marks_later.setInterval(_LATER)
+        self._marks_later.timeout.connect(self.clips.viewport().update)
         self.clips.selectionModel().selectionChanged.connect(self._clip_selected)
         self.clips.clicked.connect(lambda _index: self._show_clip())
         self.block_panel = BlockPanel(self._work)
         self.notes = Notes(self._timecode)
         self.side = QTabWidget()
-        self.side.setMinimumWidth(300)
+        self.side.setMinimumWidth(308)
         self.side.addTab(self.clips, "Clips")
         self.side.addTab(self.block_panel, "Block")
         self.side.addTab(self.notes, "Notes")
@@ -219,7 +224,11 @@ class TimelinePlace(QWidget):
         known = (project.clips, project.showing, project.shelves, self.panel.player.presence.version)
         if known == self._clips_of:
             return
+        only_marks = bool(self._clips_of) and self._clips_of[0] is project.clips
         self._clips_of = known
+        if only_marks:
+            self._marks_later.start()  # the picture and the blocks first
+            return
         self._refreshing = True
         self.model.set_rows(project.clips)
         self._refreshing = False
