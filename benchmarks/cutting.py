@@ -13,11 +13,14 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from tests.effects import best_shift, luma, reduced, with_everything
 
 from agile_shadow.core import timeline as edits
+from agile_shadow.core.compositing import Compositor, Presence, Window, picture_steps
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import FrameReader, fit_rectangle, to_bgra
+from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project, save_project
 from agile_shadow.core.timeline import Block, Effects, Placement, Timeline
@@ -227,6 +230,31 @@ def _switch(window: MainWindow) -> Iterator[Line]:
     yield "paused: key to the proxy's picture, 95th percentile", float(np.percentile(taken, 95)), 50, " ms"
     yield "paused: interface thread busy when flipped to a heavy original, median", float(np.median(busy)), 16, " ms"
     yield "the same, longest", max(busy), 16, " ms"
+
+
+def measure_sides(folder: Path) -> Iterator[Line]:
+    """The same frames from originals, reduced to the proxies' size, and from quarter-size proxies, at full size."""
+    project = with_everything(load_project(ingested(folder, "dnxhr-lb")))
+    line = project.timeline
+    full, small = (line.width, line.height), (line.width // 4, line.height // 4)
+    compositors = [Compositor(Presence(), only=side) for side in ("originals", "proxies")]  # type: ignore[arg-type]
+    values, shifted, before, worse = [], 0, None, 0
+    for frame in range(0, line.length, max(1, line.length // 200)):
+        steps, aspect = picture_steps(line, frame), Fraction(*full)
+        original = compositors[0].picture(project, steps, aspect, Window.all_of(full))
+        proxy = compositors[1].picture(project, steps, aspect, Window.all_of(small))
+        pair = reduced(original.pixels, small), luma(proxy.pixels)
+        values.append(ssim(*pair))
+        shifted += best_shift(*pair) != (0, 0)
+        if before is not None:  # the frame before must not be more like it
+            worse += ssim(before, pair[1]) > values[-1] + 1e-3
+        before = pair[0]
+    for one in compositors:
+        one.close()
+    yield f"likeness of both sides, lowest of {len(values)} frames (at least 0.95): 1 - SSIM", 1 - min(values), 0.05, ""
+    yield "mean: 1 - SSIM", 1 - float(np.mean(values)), 0.05, ""
+    yield "frames that are more alike when shifted by a pixel", shifted, 0, ""
+    yield "frames that are more like the frame before", worse, 0, ""
 
 
 def measure_big(folder: Path) -> Iterator[Line]:

@@ -14,11 +14,13 @@ from pathlib import Path
 
 import av
 
+sys.path.insert(0, str(Path(__file__).parent.parent))  # the benches share a cut with the tests
+
 from agile_shadow.core.ingest.copying import copy_file
 from agile_shadow.core.media import probe
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
-from cutting import measure_big, measure_cutting
+from cutting import measure_big, measure_cutting, measure_sides
 from estimates import measure_estimates
 from faults import measure_faults
 from footage import demo_card, heavy_clip
@@ -164,7 +166,7 @@ def main() -> int:
             pairing(numbers or [1])
         if only in ("", "proof"):
             proof(numbers[0] if numbers else 100)
-        for word, measure in (("big", measure_big), ("cutting", measure_cutting)):
+        for word, measure in (("big", measure_big), ("cutting", measure_cutting), ("sides", measure_sides)):
             if only in ("", word):
                 for what, value, wanted, unit in measure(folder):
                     told(what, value, wanted, unit)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core import timeline as edits
-from agile_shadow.core.playback import remove_bake_file
+from agile_shadow.core.playback import Reason, remove_bake_file
 from agile_shadow.core.project import Bake, load_project, save_project
 from agile_shadow.core.timeline import Block, Timeline
 from agile_shadow.desktop.window import MainWindow
@@ -491,3 +491,28 @@ def test_a_bake_in_a_hand_edited_project_removes_no_footage(film: Path) -> None:
             replace(project, shelves=shelves), Bake(project.timeline.id, 0, 5, "originals", "", clip.original.file)
         )
     assert original.exists()
+
+
+def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    panel, session = window.timeline.panel, window.work.session
+    clip = named(session.project, "A001C002")
+    panel.show_reason(Reason("the original of A001C002 decodes at 0.4 of its rate; its proxy at 9", "show proxies"))
+    assert panel.reason_bar.isVisible() and panel.reason_text.text().startswith("Late: the original of A001C002")
+    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    assert session.project.showing == "proxies" and not panel.reason_bar.isVisible()
+    session.edit("pin", lambda project: project.with_clip(replace(clip, pin="originals")))
+    panel.show_reason(Reason("it is pinned", "unpin", clip.id))
+    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    assert named(session.project, "A001C002").pin is None
+    panel.show_reason(Reason("too large", "less detail"))
+    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    assert panel.player.detail == Fraction(1, 2)
+    seek(qtbot, window, 4)
+    panel.show_reason(Reason("3 layers", "bake"))
+    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: len(session.project.bakes) == 1, timeout=30_000)
+    panel.show_reason(Reason("no proxy", "make a proxy", clip.id))
+    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    assert window.work.pairs.busy and "being made" in window.notice.text()
+    qtbot.waitUntil(lambda: not window.work.pairs.busy, timeout=60_000)

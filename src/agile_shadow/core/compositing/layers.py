@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -64,10 +63,3 @@ def _fade(block: Block, frame: int) -> float:
     if effects.fade_out and block.end - effects.fade_out <= frame < block.end:
         weight *= (block.end - frame) / (effects.fade_out + 1)
     return weight
-
-
-def changes_between(line: Timeline, start: int, end: int) -> Iterator[Block]:
-    """Picture blocks that show in a stretch, dissolves included."""
-    for track in line.tracks:
-        if track.kind == "picture" and not track.off:
-            yield from track.between(start, end)

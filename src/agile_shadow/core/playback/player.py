@@ -315,11 +315,6 @@ class Player:
         """The peaks of what is heard now, left and right, 1 is full scale; None while nothing is heard."""
         return self._sound.levels() if self._sound is not None and self.playing else None
 
-    @property
-    def silent_because(self) -> str | None:
-        """Why there is no sound, when there is none."""
-        return self._sound.problem if self._sound is not None else "no sound output"
-
     # Inside
 
     def _within(self, frame: int) -> int:
