@@ -17,6 +17,7 @@ from ..core.jobs import WorkerPool
 from ..core.pairs import FileRef
 from ..core.playback import BakeRequest, bake, new_bake_name, remove_bake_file, stretch_digest
 from ..core.project import Bake, Project
+from ..core.shelves import Shelf
 from ..core.time import clock_text
 
 if TYPE_CHECKING:
@@ -57,12 +58,11 @@ class BakeWork(QObject):
     def bake(self, start: int, end: int) -> None:
         """Bake frames ``start`` to before ``end`` of the open timeline, as the switch stands."""
         session = self._work.session
-        project, shelf = _with_scratch(session.project, session.path.parent)
-        if project is not session.project:
-            session.absorb(lambda now: _with_scratch(now, session.path.parent)[0])
-            project = session.project
-            shelf = _with_scratch(project, session.path.parent)[1]
-        file = FileRef(shelf, new_bake_name())
+        shelf = _scratch(session.project, session.path.parent)
+        if session.project.shelf(shelf.id) is None:
+            session.absorb(lambda now: now.with_shelf_replaced(shelf))
+        project = session.project
+        file = FileRef(shelf.id, new_bake_name())
         digest = stretch_digest(project, start, end)
         baking = _Baking(Bake(project.timeline.id, start, end, project.showing, digest, file))
         try:
@@ -152,10 +152,7 @@ class BakeWork(QObject):
             self._pool.close()
 
 
-def _with_scratch(project: Project, folder: Path) -> tuple[Project, str]:
-    """The project with a scratch shelf (made beside the project where there is none), and its identity."""
+def _scratch(project: Project, folder: Path) -> Shelf:
+    """The scratch shelf of a project; a new one beside it where there is none."""
     known = next((shelf for shelf in project.shelves if shelf.role == "scratch"), None)
-    if known is not None:
-        return project, known.id
-    project, shelf = project.with_shelf("Scratch", "scratch", folder.absolute() / "Scratch")
-    return project, shelf.id
+    return known or project.with_shelf("Scratch", "scratch", folder.absolute() / "Scratch")[1]

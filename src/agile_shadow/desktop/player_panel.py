@@ -231,6 +231,8 @@ class PlayerPanel(QWidget):
         self._rate = program.rate
         self._start_timecode = start_timecode
         self.viewer.set_aspect(program.aspect)
+        heard_only = self.clip is not None and self.clip.original.info.kind == "sound"
+        self.viewer.caption = f"{self.clip.name}: sound only" if heard_only and self.clip is not None else ""
         self._stop_timer()
         self.player.show(program, project, frame)
         self.viewer.await_picture(self.player.choices_now())
@@ -426,7 +428,9 @@ class PlayerPanel(QWidget):
 
     def _explain(self, reading: MeterReading | None) -> None:
         """Say why it is slow when it is, until playing begins anew or the reason is mended."""
-        if reading is None or self._project is None or self.reason is not None or abs(self.player.speed) > 1:
+        if reading is None or not reading.short or self._project is None or self.reason is not None:
+            return
+        if abs(self.player.speed) > 1:
             return
         choices = self.player.choices_now()
         self.show_reason(why_late(reading, self._project, choices, self.player.detail, self.player.pace))

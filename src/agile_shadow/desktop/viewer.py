@@ -46,6 +46,7 @@ class Viewer(QWidget):
         self.zoom = Fraction(0)
         self.safe = False
         self.detail_text = ""
+        self.caption = ""  # what is said where there is no picture
         self._window = window
         self._image: QImage | None = None
         self._aspect = Fraction(16, 9)
@@ -174,6 +175,8 @@ class Viewer(QWidget):
             painter.drawImage(frame, self._image)
         else:
             painter.fillRect(frame, Qt.GlobalColor.black)
+            painter.setPen("#f2eadb")
+            painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.caption)
         if self.safe and not self.zoom:
             self._paint_safe(painter, frame)
         if self.picture.shown:

@@ -12,6 +12,7 @@ from typing import Any
 
 from ..media import MediaInfo
 from ..presets import Attached
+from ..presets.attached import check_cube
 from ..time import frame_of, rate_text
 from ..timeline import (
     NO_COLOUR,
@@ -37,10 +38,12 @@ _COLOUR = ("exposure", "temperature", "contrast", "saturation")
 
 
 class Tables:
-    """Colour tables of all blocks, each written once."""
+    """Colour tables of all blocks, each written once. Raises ValueError for one that cannot be used."""
 
     def __init__(self, values: Json | None = None) -> None:
         self._known = {key: Attached(**value) for key, value in (values or {}).items()}
+        for table in self._known.values():
+            check_cube(table)
         self._keys: dict[int, tuple[Attached, str]] = {}
 
     def key_of(self, table: Attached) -> str:
