@@ -25,7 +25,7 @@ from .sound_output import SoundOutput
 
 log = logging.getLogger(__name__)
 
-_READY = 16  # pictures drawn ahead while playing: a dissolve may take longer than its time, the stretches around it less
+_READY = 16  # pictures drawn ahead while playing: a dissolve may take longer than its time
 _OPEN_FILES = {"originals": 2, "proxies": 8}
 _HEARD = 2  # the fastest speed with sound
 _BEHIND = Fraction(2, 5)  # seconds behind the clock from which a heavy file leaps to its next key frame
