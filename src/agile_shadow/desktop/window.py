@@ -257,6 +257,8 @@ class MainWindow(QMainWindow):
             self.strip.saved.setText("not saved")
             if not session.is_changed_elsewhere:
                 self.tell(session.save_problem)
+            elif not (self.notice.isVisible() and self.notice.buttons):
+                self._changed_elsewhere()  # something else was told meanwhile: the question still stands
         else:
             self.strip.saved.setText("saved" if session.is_saved else "saving")
 
