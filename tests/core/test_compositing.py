@@ -147,6 +147,16 @@ def test_dissolves_fades_and_layers_add_up(film: Project) -> None:
     there = seen(project, longer, 20).astype(float)
     middle = seen(project, soft, 15).astype(float)
     assert np.abs(middle - (first + there) / 2).mean() < 1.5
+    part = edits.with_effects(soft, [second.id], lambda e: replace(e, placement=Placement(scale=0.5)))
+    small = edits.with_effects(
+        longer, [longer.pictures[0].blocks[1].id], lambda e: replace(e, placement=Placement(scale=0.5))
+    )
+    alone, mixed = seen(project, small, 20).astype(float), seen(project, part, 15).astype(float)
+    inside = (slice(80, 190), slice(140, 340), slice(0, 3))
+    assert (
+        np.abs(mixed[:60, :, :3] - first[:60, :, :3] / 2).mean() < 1.5
+    )  # only the leaving picture is there, half gone
+    assert np.abs(mixed[inside] - (first[inside] + alone[inside]) / 2).mean() < 1.5
     faded = edits.with_effects(line, [line.pictures[0].blocks[0].id], lambda e: replace(e, fade_in=4))
     assert np.abs(seen(project, faded, 1)[..., :3] - seen(project, line, 1)[..., :3] * 0.4).mean() < 1.5
     hidden = edits.with_track(line, line.pictures[0].id, off=True)
