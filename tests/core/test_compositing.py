@@ -1,4 +1,5 @@
 import base64
+import os
 import zlib
 from dataclasses import replace
 from fractions import Fraction
@@ -7,6 +8,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from agile_shadow.core import timeline as edits
@@ -20,12 +23,15 @@ from agile_shadow.core.compositing import (
     choose,
     picture_of,
     picture_steps,
+    window_of,
 )
 from agile_shadow.core.media import SoundReader
 from agile_shadow.core.media.likeness import ssim
-from agile_shadow.core.playback import TimelineProgram
+from agile_shadow.core.media.peaks import peaks
+from agile_shadow.core.pairs import FileRef
+from agile_shadow.core.playback import TimelineProgram, bake_states, stretch_digest
 from agile_shadow.core.presets import Attached
-from agile_shadow.core.project import Project, load_project
+from agile_shadow.core.project import Bake, Project, load_project
 from agile_shadow.core.timeline import Colour, Placement, Timeline, Title
 from tests.effects import Picture, best_shift, luma, named, reduced, with_everything
 from tests.footage import ingest
@@ -222,3 +228,72 @@ def test_the_players_own_speed_is_heard(film: Project) -> None:
     assert first("-1", Ramp()) == [1000, 999, 998, 997, 996, 995]
     assert first("1/2", Ramp()) == [1000, 1000.5, 1001, 1001.5, 1002, 1002.5]
     assert first("1", Looping(Ramp(), 998, 1002)) == [1000, 1001, 998, 999, 1000, 1001]
+
+
+def test_a_bake_is_outdated_by_whatever_changes_its_picture_and_by_nothing_else(film: Project) -> None:
+    project = with_everything(film, 6)
+    line = project.timeline
+    first, second = line.pictures[0].blocks[:2]
+    start, end = first.start, second.end
+    known = stretch_digest(project, start, end)
+
+    def digest(changed: Timeline) -> str:
+        return stretch_digest(replace(project, timeline=changed), start, end)
+
+    for changed in (
+        edits.slip(line, first.id, 1),
+        edits.with_effects(line, [second.id], lambda e: replace(e, placement=Placement(opacity=0.5))),
+        edits.with_effects(line, [second.id], lambda e: replace(e, colour=Colour(exposure=0.1))),
+        edits.with_dissolve(line, second.id, 0),
+        edits.with_track(line, line.pictures[0].id, off=True),
+        edits.with_pin(line, [first.id], "proxies"),
+        edits.add_title(line, line.pictures[1].id, start, 3, Title()),
+    ):
+        assert digest(changed) != known
+    last = line.pictures[0].blocks[-1]
+    for same in (
+        edits.slip(line, last.id, 1),
+        edits.with_track(line, line.sounds[0].id, off=True),
+        edits.with_effects(line, [line.sounds[0].blocks[0].id], lambda e: replace(e, gain=-9.0)),
+        edits.add_marker(line, start + 1, "here"),
+    ):
+        assert digest(same) == known
+    other = replace(project, showing="proxies")
+    assert stretch_digest(other, start, end) != known
+
+
+def test_paths_that_leave_their_shelf_are_shown_as_missing_and_never_opened(film: Project) -> None:
+    project, line, _block = one_block(film)
+    out = FileRef(project.clips[0].original.file.shelf, "../../elsewhere.mov")
+    clips = tuple(replace(one, original=replace(one.original, file=out), proxies=()) for one in project.clips)
+    digest = stretch_digest(replace(project, clips=clips, timeline=line), 0, 5)
+    bake = Bake(line.id, 0, 5, "originals", digest, FileRef(out.shelf, "../baked 0123456789ab.mov"))
+    hostile = replace(project, clips=clips, timeline=line, bakes=(bake,))
+    assert bake_states(hostile)[0].used and TimelineProgram.of(hostile).bakes == ()
+    assert picture_of(hostile, line, 3, (240, 136), "originals").shown[0].choice.kind == "missing"
+
+
+@given(st.integers(16, 4000), st.integers(16, 4000), st.sampled_from([0, 1, 2, 4]), st.floats(-1, 2), st.floats(-1, 2))
+def test_what_is_in_sight_lies_within_frame_and_view(wide: int, high: int, zoom: int, x: float, y: float) -> None:
+    window = window_of(Fraction(16, 9), (3840, 2160), (wide, high), Fraction(zoom), (x, y))
+    for part in (window, window.at_detail(Fraction(1, 8))):
+        for whole, size, begin in zip(part.whole, part.size, (part.left, part.top), strict=True):
+            assert 0 < size <= whole and 0 <= begin <= whole
+    assert window.size[0] <= wide and window.size[1] <= high
+    assert window.left + window.size[0] <= window.whole[0] and window.top + window.size[1] <= window.whole[1]
+
+
+def test_the_wave_of_a_file_is_measured_once_and_again_when_it_changes(
+    film: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "clip.mp4"
+    source = film.path(named(film, "PCK_0007").original.file)
+    assert source is not None
+    file.write_bytes(source.read_bytes())
+    found = peaks(file)
+    samples = np.abs(SoundReader(file).read(0, 48_000)).max(axis=1).reshape(50, 960).max(axis=1)
+    assert np.abs(found[:50] / 255 - samples).max() < 0.01 and found.max() > 60
+    monkeypatch.setattr("agile_shadow.core.media.peaks.measure_peaks", lambda path: np.zeros(3, np.uint8))
+    assert np.array_equal(peaks(file), found)
+    os.utime(file, ns=(1, 1))
+    assert len(peaks(file)) == 3

@@ -516,3 +516,21 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
     assert window.work.pairs.busy and "being made" in window.notice.text()
     qtbot.waitUntil(lambda: not window.work.pairs.busy, timeout=60_000)
+
+
+def test_a_project_from_elsewhere_with_paths_that_leave_their_shelf_is_drawn(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    with_three_blocks(film)
+    project = load_project(film)
+    clips = tuple(
+        replace(one, original=replace(one.original, file=replace(one.original.file, path="../out.mov")), proxies=())
+        for one in project.clips
+    )
+    save_project(replace(project, clips=clips), film)
+    window = open_window(film)
+    go(qtbot, window, "Timeline")
+    seek(qtbot, window, 4)
+    panel = window.timeline.panel
+    qtbot.waitUntil(lambda: panel.viewer.mark_text == "MISSING", timeout=10_000)
+    assert not window.timeline.view.grab().isNull()  # drawn without an error, which would fail the test

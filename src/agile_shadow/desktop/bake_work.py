@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
-from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.errors import Cancelled, sentence
 from ..core.jobs import WorkerPool
 from ..core.pairs import FileRef
 from ..core.playback import BakeRequest, bake, new_bake_name, remove_bake_file, stretch_digest
@@ -65,17 +65,11 @@ class BakeWork(QObject):
         file = FileRef(shelf.id, new_bake_name())
         digest = stretch_digest(project, start, end)
         baking = _Baking(Bake(project.timeline.id, start, end, project.showing, digest, file))
-        try:
-            out = project.path(file)
-            assert out is not None
-        except ShadowError as error:
-            self._work.problem.emit(sentence(error))
-            return
         if self._pool is None:
             self._pool = WorkerPool(1)
         self._running.append(baking)
         baking.future = self._pool.submit(
-            bake, BakeRequest(project, start, end, Path(out)), lambda done: setattr(baking, "fraction", done)
+            bake, BakeRequest(project, start, end, file), lambda done: setattr(baking, "fraction", done)
         )
         baking.future.add_done_callback(lambda done: self._work.call_here(lambda: self._ended(baking, done)))
         self._work.wake()

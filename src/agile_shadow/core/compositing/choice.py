@@ -10,7 +10,6 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Literal
 
-from ..errors import ShadowError
 from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
 from ..timeline import Block, Side
@@ -127,7 +126,7 @@ def choose(
 
 def _proxy_choice(project: Project, clip: Clip, presence: Presence, seconds: Fraction | None) -> Choice | None:
     for proxy in reversed(clip.proxies):
-        path = _resolved(project, proxy.file)
+        path = project.place_or_none(proxy.file)
         if path is not None and not presence.is_missing(path):
             info = proxy.info
             lead = proxy.offset / info.frame_rate if info.frame_rate else Fraction(0)
@@ -146,15 +145,8 @@ def _covers(proxy: Proxy, clip: Clip, lead: Fraction, seconds: Fraction) -> bool
 
 
 def _original_choice(project: Project, clip: Clip, presence: Presence) -> Choice | None:
-    path = _resolved(project, clip.original.file)
+    path = project.place_or_none(clip.original.file)
     if path is None or presence.is_missing(path):
         return None
     info = clip.original.info
     return Choice("original", clip, path, clip.original.file, Fraction(0), info.display_width, info.display_height)
-
-
-def _resolved(project: Project, file: FileRef) -> Path | None:
-    try:
-        return project.place(file)
-    except ShadowError:
-        return None

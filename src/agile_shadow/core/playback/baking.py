@@ -18,6 +18,7 @@ from ..errors import MediaError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
 from ..media import probe, proxy_size
+from ..pairs import FileRef
 from ..project import Bake, Project
 from ..timeline import Block, Timeline, Track, new_id
 
@@ -28,12 +29,12 @@ _LEAST = (256, 120)  # pixels that the codec holds
 
 @dataclass(frozen=True)
 class BakeRequest:
-    """Draw frames ``start`` to before ``end`` of the project's open timeline to ``out``, as switch and pins say."""
+    """Draw frames ``start`` to before ``end`` of the project's open timeline to ``file``, as switch and pins say."""
 
     project: Project
     start: int
     end: int
-    out: Path
+    file: FileRef
 
     @property
     def size(self) -> tuple[int, int]:
@@ -49,23 +50,27 @@ def baked_size(line: Timeline) -> tuple[int, int]:
 
 
 def bake(request: BakeRequest, report: Report) -> Path:
-    """Draw and write: a task for a worker. The file gets its name when it is whole. Raises MediaError."""
-    partial = partial_path(request.out)
+    """Draw and write: a task for a worker. The file gets its name when it is whole. Raises MediaError, and
+    ShelfError for a place that leaves its shelf."""
+    out = request.project.path(request.file)
+    if out is None:
+        raise MediaError("has no scratch shelf to go to", request.file.path, "Bake it again.")
+    partial = partial_path(out)
     try:
-        request.out.parent.mkdir(parents=True, exist_ok=True)
+        out.parent.mkdir(parents=True, exist_ok=True)
         with av.open(str(partial), "w", format="mov") as container:
             _write(request, container, report)
         flush(partial)
         if probe(partial).frames != request.end - request.start:
-            raise MediaError("came out with another number of frames", request.out, "Bake it again.")
-        partial.replace(request.out)
+            raise MediaError("came out with another number of frames", out, "Bake it again.")
+        partial.replace(out)
     except av.error.FFmpegError as error:
-        raise MediaError(f"could not be baked ({error.strerror})", request.out, "Try again.") from error
+        raise MediaError(f"could not be baked ({error.strerror})", out, "Try again.") from error
     except OSError as error:
-        raise from_os_error(error, request.out, MediaError) from error
+        raise from_os_error(error, out, MediaError) from error
     finally:
         partial.unlink(missing_ok=True)
-    return request.out
+    return out
 
 
 def _write(request: BakeRequest, container: av.container.OutputContainer, report: Report) -> None:
@@ -158,7 +163,7 @@ def baked_now(project: Project) -> tuple[Baked, ...]:
     """The stretches of the open timeline that play from baked files."""
     found = []
     for state in bake_states(project):
-        path = project.place(state.bake.file) if state.used else None
+        path = project.place_or_none(state.bake.file) if state.used else None
         if path is not None:
             found.append(Baked(state.bake.start, state.bake.end, path))
     return tuple(found)

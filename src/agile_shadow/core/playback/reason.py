@@ -55,7 +55,7 @@ def _heavy(project: Project, choice: Choice, ratio: float, pace: Callable[[Path]
     text = f"the original of {clip.name} decodes at {_times(ratio)} of its rate"
     if not clip.proxies:
         return Reason(f"{text}, and it has no proxy", "make a proxy", clip.id)
-    place = project.place(clip.proxies[-1].file)
+    place = project.place_or_none(clip.proxies[-1].file)
     light = pace(place) if place is not None else None
     text += f"; its proxy at {_times(light)}" if light is not None else "; its proxy is lighter"
     return Reason(text, "show proxies" if project.showing == "originals" else "unpin", clip.id)

@@ -8,6 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from ..errors import ShelfError
 from ..pairs import FileRef, Original, Proxy
 from ..presets import Preset
 from ..shelves import Shelf
@@ -125,6 +126,13 @@ class Project:
         """Like :meth:`path`, by name only: for the interface thread. Whoever opens the file asks :meth:`path`."""
         shelf = self.shelf(file.shelf)
         return shelf.locate(file.path) if shelf is not None else None
+
+    def place_or_none(self, file: FileRef) -> Path | None:
+        """:meth:`place`, and None also for a path that leads out of its shelf, as a received file may name one."""
+        try:
+            return self.place(file)
+        except ShelfError:
+            return None
 
     def side_of(self, clip: Clip, block: Block | None = None) -> Side:
         """What is to be shown of a clip: the pin of its block, else its own, else the switch."""

@@ -93,13 +93,13 @@ class Sights:
 
 
 def _lightest(project: Project, clip: Clip, still: bool) -> Path | None:
-    """The file that is quickest to look at; that of the proxy only where its first frame is the clip's."""
+    """The file that is quickest to look at; of the proxies one whose first frame is the clip's."""
     proxy = next((one for one in clip.proxies if not one.offset), None)
-    return project.place(proxy.file if proxy is not None and not still else clip.original.file)
+    return project.place_or_none(proxy.file if proxy is not None and not still else clip.original.file)
 
 
 def _with_sound(project: Project, clip: Clip) -> Path | None:
     if not clip.original.info.audio:
         return None
     proxy = next((one for one in clip.proxies if not one.offset and one.info.audio), None)
-    return project.place(proxy.file if proxy is not None else clip.original.file)
+    return project.place_or_none(proxy.file if proxy is not None else clip.original.file)
