@@ -54,6 +54,7 @@ def test_the_film_has_the_frames_of_the_timeline_from_the_originals(
 ) -> None:
     out = tmp_path / f"film{ending}"
     result = run_export(ExportRequest(project, out), quiet)
+    assert [source.blocks for source in final_check(project).sources] == [1, 1, 1]  # with their sound, once each
     assert codes(out) == expected()
     info = probe(out)
     assert (info.width, info.height, info.frames) == (960, 540, 32) and info.audio_channels == 2

@@ -63,14 +63,14 @@ def used_blocks(line: Timeline) -> Iterator[Block]:
 def final_check(project: Project) -> FinalCheck:
     """Look at each original of the timeline: is it there, and the file that was ingested? Reads drives; not for the
     interface thread. Size and modification time are compared; where only the time differs, the checksum decides."""
-    used: dict[str, int] = {}
+    used: dict[str, set[str]] = {}
     for block in used_blocks(project.timeline):
-        used[block.clip] = used.get(block.clip, 0) + 1
+        used.setdefault(block.clip, set()).add(block.link or block.id)  # picture and its sound are one use
     checks = []
     for identity, blocks in used.items():
         clip = project.clip(identity)
         assert clip is not None
-        checks.append(_check(project, clip, blocks))
+        checks.append(_check(project, clip, len(blocks)))
     return FinalCheck(tuple(checks), project.timeline.length == 0)
 
 
