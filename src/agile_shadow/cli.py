@@ -5,22 +5,27 @@ With ``--json`` one JSON object goes to stdout and everything else to stderr. Ex
 
 from __future__ import annotations
 
+import logging
+import os
+import sys
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any
 
+import click
 import typer
 
 from .commands import cutting, ingesting, jobs, measure, pairing, presets
-from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, say, told
-from .core.errors import ShadowError
+from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
+from .core.errors import Cancelled, ShadowError, sentence
 from .core.export import ExportRequest, final_check, run_export
 from .core.log import set_up_logging
 from .core.media import probe as probe_file
 from .core.project import Clip, Project, load_project
 from .core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
 from .core.stand_ins import draw_card
+from .core.threads import told_of_all
 from .core.timeline.model import new_id
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -172,9 +177,35 @@ def demo_footage(
 
 
 def main() -> None:
-    """Entry point."""
-    set_up_logging()
-    app()
+    """Entry point: whatever happens, one sentence, with ``--json`` one object, and no traceback."""
+    try:
+        set_up_logging()
+    except OSError as error:
+        say(f"There is no log: {sentence(error)}")
+    told_of_all(say)
+    sys.exit(run(sys.argv[1:]))
+
+
+def run(arguments: list[str]) -> int:
+    """Do a command; its exit status."""
+    try:
+        status = app(arguments, standalone_mode=False, prog_name="agile-shadow")
+    except click.exceptions.ClickException as error:  # the words of the call are off
+        error.show()
+        if "--json" in arguments:
+            answer({"error": error.format_message()}, True, lambda: iter(()))
+        return error.exit_code
+    except (click.exceptions.Abort, KeyboardInterrupt, Cancelled):
+        refuse("Stopped.", "--json" in arguments)
+        return 130
+    except BrokenPipeError:  # nobody reads the answer any more
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except Exception as error:
+        logging.getLogger(__name__).exception("not foreseen")
+        refuse(sentence(error), "--json" in arguments)
+        return 1
+    return status if isinstance(status, int) else 0
 
 
 if __name__ == "__main__":

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from agile_shadow.core.errors import Cancelled, CopyError
 from agile_shadow.core.files import is_partial, partial_path, rename_new
 from agile_shadow.core.ingest import hash_file
-from agile_shadow.core.ingest.copying import copy_file, new_hasher
+from agile_shadow.core.ingest.copying import copy_file
+from agile_shadow.core.ingest.reading import new_hasher
 from agile_shadow.core.presets import CHECKSUMS
 from agile_shadow.core.shelves import Shelf
 from tests.footage import refusal
@@ -26,7 +27,8 @@ def source(tmp_path: Path) -> Path:
 
 @pytest.mark.parametrize("checksum", CHECKSUMS)
 def test_a_copy_is_equal_proved_and_keeps_its_time(source: Path, tmp_path: Path, checksum: str) -> None:
-    (target,), value = copy_file(source, (tmp_path / "shelf" / "a" / "clip.mov",), checksum)
+    (one,) = copy_file(source, (tmp_path / "shelf" / "a" / "clip.mov",), checksum)
+    target, value = one.path, one.value
     hasher = new_hasher(checksum)
     hasher.update(source.read_bytes())
     assert target.read_bytes() == source.read_bytes()
@@ -37,8 +39,8 @@ def test_a_copy_is_equal_proved_and_keeps_its_time(source: Path, tmp_path: Path,
 def test_a_name_that_is_taken_is_never_overwritten(source: Path, tmp_path: Path) -> None:
     target = tmp_path / "clip.mov"
     target.write_bytes(b"another clip")
-    assert copy_file(source, (target,), "xxh128")[0][0].name == "clip_2.mov"
-    assert copy_file(source, (target,), "xxh128")[0][0].name == "clip_2.mov"
+    assert copy_file(source, (target,), "xxh128")[0].path.name == "clip_2.mov"
+    assert copy_file(source, (target,), "xxh128")[0].path.name == "clip_2.mov"
     assert target.read_bytes() == b"another clip"
 
 
@@ -69,7 +71,7 @@ def test_two_copies_come_from_one_reading_and_fail_together(
         return count
 
     monkeypatch.setattr(os, "preadv", counted)
-    assert copy_file(source, targets, "xxh64")[0] == targets
+    assert tuple(one.path for one in copy_file(source, targets, "xxh64")) == targets
     assert sum(read) == source.stat().st_size
     assert [target.read_bytes() == source.read_bytes() for target in targets] == [True, True]
     for target in targets:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -16,6 +17,7 @@ from ..core.ingest import (
     IngestReport,
     IngestRequest,
     IngestRun,
+    refuse_ending,
     request_for,
     stop_watching,
     verify_folder,
@@ -60,16 +62,32 @@ def ingest(
         for source in sources:
             if not source.is_dir() and not _begun_before(project, source):
                 raise ShadowError("is not a folder that can be read", source, "Check that the card is connected.")
+        _refuse_unless_fitting(sources, out or [])
         requests = [_request(source, project, preset, originals, proxies, second) for source in sources]
         for request in requests:
             request.refuse_if_unsafe(project.absolute().parent)
         reports = _ingest_all(project.absolute(), requests, now, wait)
-        for report, path in zip(reports, out or [], strict=False):
-            write_report(report, path.absolute(), f"{project.stem}: ingest of {Path(report.source).name}")
     values = reports[0].to_json() if len(reports) == 1 else {"reports": [report.to_json() for report in reports]}
+    with told(**values):
+        named = out or []
+        pages = [(reports[0], path) for path in named] if len(reports) == 1 else list(zip(reports, named, strict=False))
+        for report, path in pages:
+            title = f"{project.stem}: ingest of {Path(report.source).name}"
+            write_report(report, path.absolute(), title, load_project(project))
     answer(values, as_json, lambda: (line for report in reports for line in _report_lines(report)))
     if not all(report.all_well for report in reports):
         raise typer.Exit(1)
+
+
+def _refuse_unless_fitting(sources: list[Path], out: list[Path]) -> None:
+    """Raises ShadowError where it is not clear which report is to go where, or it cannot be written as named."""
+    if len(sources) > 1 and out and len(out) != len(sources):
+        raise ShadowError(
+            f"{len(sources)} sources give {len(sources)} reports, and {len(out)} files are named for them", None,
+            "Name one --report for each source, in their order.",
+        )  # fmt: skip
+    for path in out:
+        refuse_ending(path)
 
 
 def _begun_before(project: Path, source: Path) -> bool:
@@ -198,21 +216,25 @@ def watch(
     """Watch folders of a project: DIR from now on too, each with its preset. Ends with Ctrl+C."""
     project = project.absolute()
     reports: list[IngestReport] = []
+    ended: list[str] = []
     with told():
         if forget and folder is not None:
             stop_watching(project, folder.absolute())
         elif folder is not None:
             watch_folder(project, _request(folder, project, preset, originals, proxies, second))
         if not forget:
-            _watch(project, quiet, once, reports.append)
+            ended += _watch(project, quiet, once, reports.append)
     listed = [str(request.source) for request in watched_folders(project)]
-    values = {"watched": listed, "reports": [report.to_json() for report in reports]}
+    values: dict[str, Any] = {"watched": listed, "reports": [report.to_json() for report in reports]}
+    if ended:
+        values["error"] = ended[0]
     answer(values, as_json, lambda: iter([f"watched: {path}" for path in listed]))
-    if not all(report.all_well for report in reports):
-        raise typer.Exit(1)
+    if ended or not all(report.all_well for report in reports):
+        raise typer.Exit(130 if ended else 1)
 
 
-def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestReport], None]) -> None:
+def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestReport], None]) -> list[str]:
+    """Watch until it is done; why it ended otherwise, if so."""
     lock = ProjectLock(project)
     if _take(lock) is not None:
         raise ShadowError("is open in a window, which watches its folders", project, "Leave it to the window.")
@@ -228,14 +250,23 @@ def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestRepor
 
     desk.ended.connect(told_of)
     desk.mind(say)
+    before = signal.signal(signal.SIGTERM, _as_interrupt)
     try:
         _until_done(desk, quiet, once)
     except KeyboardInterrupt:
-        say("Stopping; what is unfinished goes on the next time.")
+        text = "Ended by a signal; what is unfinished goes on the next time."
+        say(text)
+        return [text]
     finally:
+        signal.signal(signal.SIGTERM, before)
         desk.close()
         session.close()
         lock.release()
+    return []
+
+
+def _as_interrupt(_number: int, _frame: object) -> None:
+    raise KeyboardInterrupt
 
 
 def _until_done(desk: Desk, quiet: float, once: bool) -> None:
@@ -255,12 +286,13 @@ def report(
 ) -> None:
     """Print a report of the project, or write it as a page (.html) or a table (.csv)."""
     with told():
-        kept = load_project(project).reports
+        document = load_project(project)
+        kept = document.reports
         if not 1 <= number <= len(kept):
             raise ShadowError(f"has {len(kept)} reports, not {number}", project, "Ingest something first.")
         found = IngestReport.from_json(dict(kept[-number]))
         for path in out or []:
-            write_report(found, path.absolute(), f"{project.stem}: ingest of {Path(found.source).name}")
+            write_report(found, path.absolute(), f"{project.stem}: ingest of {Path(found.source).name}", document)
     answer(found.to_json(), as_json, lambda: _report_lines(found))
 
 

@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import json
+import logging
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any
 
+import click
 import typer
 
+from ..core.amounts import amount
 from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.state import what_was_set_aside
+from ..core.strict import whole_text
+
+log = logging.getLogger(__name__)
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout.")]
 ProjectFile = Annotated[Path, typer.Option("--project", help="Project file (.otio).")]
@@ -19,29 +26,53 @@ ProjectFile = Annotated[Path, typer.Option("--project", help="Project file (.oti
 
 def say(text: str) -> None:
     """A line for a person, on stderr."""
-    print(text, file=sys.stderr, flush=True)  # noqa: T201
+    print(whole_text(text), file=sys.stderr, flush=True)  # noqa: T201
 
 
 def answer(values: dict[str, Any], as_json: bool, lines: Callable[[], Iterator[str]]) -> None:
-    """The result on stdout: one JSON object, or lines."""
+    """The result on stdout: one JSON object, or lines. What was set aside of this machine's state is said first."""
+    for text in what_was_set_aside():
+        say(text)
     if as_json:
-        print(json.dumps(values, ensure_ascii=False))  # noqa: T201
+        print(whole_text(json.dumps(values, ensure_ascii=False)), flush=True)  # noqa: T201
     else:
         for line in lines():
-            print(line)  # noqa: T201
+            print(whole_text(line))  # noqa: T201
+
+
+def refuse(text: str, as_json: bool) -> None:
+    """Why there is no result: a sentence on stderr, and with ``as_json`` one object on stdout all the same."""
+    say(text)
+    answer({"error": text}, as_json, lambda: iter(()))
+
+
+def wants_json() -> bool:
+    """Whether the command that runs was asked for JSON."""
+    context = click.get_current_context(silent=True)
+    return bool(context is not None and context.params.get("as_json"))
 
 
 @contextmanager
-def told() -> Iterator[None]:
-    """Turns errors into one sentence on stderr and exit status 1."""
+def told(**more: Any) -> Iterator[None]:
+    """Turns whatever is raised into one sentence on stderr and exit status 1; with ``--json`` also into one object,
+    ``error`` beside what ``more`` says."""
     try:
         yield
-    except Cancelled:
-        say("Stopped.")
+    except (typer.Exit, click.exceptions.ClickException):
+        raise
+    except (Cancelled, KeyboardInterrupt):
+        _told("Stopped.", more)
         raise typer.Exit(130) from None
-    except (ShadowError, OSError) as error:
-        say(sentence(error))
+    except Exception as error:
+        if not isinstance(error, ShadowError | OSError):
+            log.exception("not foreseen")
+        _told(sentence(error), more)
         raise typer.Exit(1) from error
+
+
+def _told(text: str, more: dict[str, Any]) -> None:
+    say(text)
+    answer({**more, "error": text}, wants_json(), lambda: iter(()))
 
 
 def for_each(
@@ -53,7 +84,9 @@ def for_each(
     for path in paths:
         try:
             found.append(work(path))
-        except (ShadowError, OSError) as error:
+        except Exception as error:  # whatever a file does to its reader, the next one is looked at
+            if not isinstance(error, ShadowError | OSError):
+                log.exception("%s", path)
             say(sentence(error))
             problems.append({"path": str(path), "reason": sentence(error)})
     return found, problems
@@ -61,4 +94,4 @@ def for_each(
 
 def gigabytes(size: float) -> str:
     """Bytes in GB with one decimal, small amounts in MB."""
-    return f"{size / 1e9:.1f} GB" if size >= 50e6 else f"{size / 1e6:.1f} MB"
+    return amount(size)

@@ -27,6 +27,12 @@ class Drives:
             existing = existing.parent
         return shutil.disk_usage(existing).free
 
+    def identity(self, folder: Path) -> tuple[int, int]:
+        """(device, inode) of a folder: another pair as soon as another drive, or none, is mounted there. Raises
+        OSError."""
+        status = os.stat(folder)
+        return status.st_dev, status.st_ino
+
     def mounted(self) -> list[Path]:
         """Folders where further drives and cards are found at this moment, besides what the system knows."""
         return []

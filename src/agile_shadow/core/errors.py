@@ -55,6 +55,14 @@ class NoRoom(CopyError):
     """A drive is full: what was to be written can be written once there is room."""
 
 
+class StateError(ShadowError):
+    """This machine's state cannot be written or read; no project depends on it."""
+
+
+class ShelfGone(CopyError):
+    """A shelf is not there any more, or another drive lies at its place: what was to be written waits for it."""
+
+
 class WorkerStalled(ShadowError):
     """A worker process came no further for a long time and was ended."""
 

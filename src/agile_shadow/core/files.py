@@ -14,12 +14,24 @@ from contextlib import contextmanager
 from pathlib import Path
 
 PARTIAL_SUFFIX = ".part"
+_NAME_BYTES = 255  # of a file name, on all usual file systems
 _WRITTEN_BY = re.compile(r"\.([0-9a-f]{8}-(\d+))-[0-9a-f]{8}\.part$")
 
 
 def partial_path(target: Path) -> Path:
     """A temporary name beside ``target`` that no scan takes for media; it says which process writes it."""
-    return target.with_name(f".{target.name[:170]}.{_writer(os.getpid())}-{secrets.token_hex(4)}{PARTIAL_SUFFIX}")
+    name = shortened(target.name, _NAME_BYTES - 50)
+    return target.with_name(f".{name}.{_writer(os.getpid())}-{secrets.token_hex(4)}{PARTIAL_SUFFIX}")
+
+
+def shortened(text: str, most: int) -> str:
+    """The beginning of a text that is at most so many bytes long as a file name (UTF-8), whole letters only."""
+    return os.fsencode(text)[:most].decode("utf-8", "ignore") if len(os.fsencode(text)) > most else text
+
+
+def fitting_name(stem: str, ending: str) -> str:
+    """A file name that a drive holds (255 bytes); the stem is cut at its end where both are too long."""
+    return f"{shortened(stem, max(1, _NAME_BYTES - len(os.fsencode(ending))))}{ending}"
 
 
 def _writer(process: int) -> str:
@@ -35,10 +47,22 @@ def remove_partials(folder: Path) -> int:
     """Remove temporary files below ``folder`` whose writer, a process of this machine, is dead; returns how many."""
     removed = 0
     for where, _folders, names in os.walk(folder):
-        for name in names:
-            if is_partial(name) and _is_orphan(name):
-                (Path(where) / name).unlink(missing_ok=True)
-                removed += 1
+        removed += _remove_orphans(Path(where), names)
+    return removed
+
+
+def remove_partials_beside(path: Path) -> int:
+    """Remove what a process that is dead left of ``path`` in its folder; returns how many. Raises OSError."""
+    own = f".{path.name[:40]}"
+    return _remove_orphans(path.parent, [name for name in os.listdir(path.parent) if name.startswith(own)])
+
+
+def _remove_orphans(folder: Path, names: list[str]) -> int:
+    removed = 0
+    for name in names:
+        if is_partial(name) and _is_orphan(name):
+            (folder / name).unlink(missing_ok=True)
+            removed += 1
     return removed
 
 
@@ -73,20 +97,34 @@ _RENAME_NOREPLACE = 1
 
 def rename_new(partial: Path, target: Path) -> None:
     """Give a finished file its final name; raises FileExistsError instead of replacing one (renameat2(2))."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    done = libc.renameat2(_AT_FDCWD, os.fsencode(partial), _AT_FDCWD, os.fsencode(target), _RENAME_NOREPLACE)
-    if done != 0:
-        code = ctypes.get_errno()
-        if code not in (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP):
-            raise OSError(code, os.strerror(code), str(target))
-        _claim_and_rename(partial, target)
+    rename_new_at(_AT_FDCWD, str(partial), _AT_FDCWD, str(target))
     flush(target.parent)
 
 
-def _claim_and_rename(partial: Path, target: Path) -> None:
-    """For drives without the exclusive rename: the name is claimed by an empty file, then taken over."""
-    os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY))
-    os.replace(partial, target)
+def rename_new_at(folder: int, partial: str, other: int, target: str) -> None:
+    """The same for names in open folders, without the flush of the folder."""
+    libc = ctypes.CDLL(None, use_errno=True)
+    done = libc.renameat2(folder, os.fsencode(partial), other, os.fsencode(target), _RENAME_NOREPLACE)
+    if done == 0:
+        return
+    code = ctypes.get_errno()
+    if code not in (errno.EINVAL, errno.ENOSYS, errno.ENOTSUP):
+        raise OSError(code, os.strerror(code), target)
+    _link_and_unlink(folder, partial, other, target)
+
+
+def _link_and_unlink(folder: int, partial: str, other: int, target: str) -> None:
+    """For drives without the exclusive rename: a second name, which is as exclusive; where there are no second names
+    either, the name is claimed by an empty file, then taken over."""
+    first, second = (None if one == _AT_FDCWD else one for one in (folder, other))
+    try:
+        os.link(partial, target, src_dir_fd=first, dst_dir_fd=second, follow_symlinks=False)
+        os.unlink(partial, dir_fd=first)
+    except FileExistsError:
+        raise
+    except OSError:
+        os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, dir_fd=second))
+        os.replace(partial, target, src_dir_fd=first, dst_dir_fd=second)
 
 
 @contextmanager

@@ -1,15 +1,28 @@
-"""The one file of this machine's state (SQLite, WAL): each change is whole or not there."""
+"""The one file of this machine's state (SQLite, WAL): each change is whole or not there.
+
+It can be deleted without losing anything of a project: one that cannot be used is set aside, and a new one begun.
+"""
 
 from __future__ import annotations
 
+import logging
+import os
 import sqlite3
+import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from .errors import StateError, from_os_error
 from .log import state_folder
 
+log = logging.getLogger(__name__)
+
 _PATIENCE = 20  # seconds to wait for another process that writes
+_ASIDE = threading.Lock()
+_told: list[str] = []
+_DAMAGED = ("not a database", "malformed", "disk image", "file is encrypted", "unsupported file format")
 
 
 def state_file() -> Path:
@@ -17,13 +30,86 @@ def state_file() -> Path:
     return state_folder() / "machine.sqlite"
 
 
+def what_was_set_aside() -> list[str]:
+    """Sentences about state files that could not be used, each given once: for whoever talks to the user."""
+    with _ASIDE:
+        told, _told[:] = list(_told), []
+    return told
+
+
 @contextmanager
-def opened(path: Path) -> Iterator[sqlite3.Connection]:
-    """A connection for one change, which is kept when the block ends well. Raises sqlite3.Error."""
+def opened(path: Path, tables: str = "") -> Iterator[sqlite3.Connection]:
+    """A connection for one change, which is kept when the block ends well; ``tables``: made where they are missing.
+
+    A file that is damaged, or none, is set aside. Raises StateError when it cannot be used all the same (no room, no
+    permission).
+    """
+    try:
+        db = _connected(path, tables)
+    except sqlite3.DatabaseError as error:
+        if not _is_damage(path, error):
+            raise _state_error(error, path) from error
+        _set_aside(path)
+        try:
+            db = _connected(path, tables)
+        except sqlite3.Error as again:
+            raise _state_error(again, path) from again
+    except OSError as error:
+        raise from_os_error(error, path, StateError) from error
+    try:
+        with db:
+            yield db
+    except sqlite3.DatabaseError as error:
+        if _is_damage(path, error):
+            db.close()
+            _set_aside(path)
+        raise _state_error(error, path) from error
+    finally:
+        db.close()
+
+
+def _connected(path: Path, tables: str) -> sqlite3.Connection:
+    path.parent.mkdir(parents=True, exist_ok=True)
     db = sqlite3.connect(path, timeout=_PATIENCE)
     try:
         db.execute("PRAGMA journal_mode=WAL")
-        with db:
-            yield db
-    finally:
+        if tables:
+            db.executescript(tables)
+    except BaseException:
         db.close()
+        raise
+    return db
+
+
+def _is_damage(path: Path, error: sqlite3.DatabaseError) -> bool:
+    text = str(error)
+    missing = "no such table" in text or "no such column" in text or "has no column" in text
+    return path.is_dir() or missing or any(words in text for words in _DAMAGED)
+
+
+def _set_aside(path: Path) -> None:
+    """Move a file that cannot be used, with what belongs to it, out of the way."""
+    with _ASIDE:
+        when = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {time.monotonic_ns() % 997}"
+        aside = path.with_name(f"{path.name} set aside {when}")
+        log.warning("%s cannot be used and is set aside as %s", path, aside)
+        for ending in ("", "-wal", "-shm"):
+            try:
+                os.rename(f"{path}{ending}", f"{aside}{ending}")
+            except FileNotFoundError:
+                continue
+            except OSError as error:
+                raise from_os_error(error, path, StateError) from error
+        _told.append(
+            f"{path}: this machine's memory of jobs and measurements could not be used. It was set aside as "
+            f"{aside.name}, and a new one begun; no project has lost anything."
+        )
+
+
+def _state_error(error: sqlite3.Error, path: Path) -> StateError:
+    text = str(error)
+    if "full" in text:
+        return StateError("this machine's state cannot be written: its drive is full", path, "Free some room there.")
+    if "readonly" in text or "unable to open" in text:
+        return StateError("this machine's state cannot be opened or written", path, "Look at its permissions.")
+    return StateError(f"this machine's state cannot be used ({text})", path, "Delete the file: no project needs it.")

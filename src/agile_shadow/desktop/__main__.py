@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import argparse
 import ctypes
+import logging
 import os
 import signal
 import sys
+import threading
 from contextlib import suppress
 from pathlib import Path
 
@@ -18,9 +20,11 @@ from ..core.project import ProjectLock, ProjectSession
 from ..core.project.lock import WINDOW, WITHOUT_WINDOW
 from ..core.stand_ins import missing_from_card
 from ..core.stand_ins.reader import StandInDrive
+from ..core.state import what_was_set_aside
+from ..core.threads import told_of_all
 from . import theme
 from .folders import Folders
-from .garbage import Garbage
+from .garbage import Garbage, forget_dead
 from .window import MainWindow
 from .work import Work
 
@@ -144,11 +148,27 @@ def main() -> int:
             QMessageBox.critical(None, "Agile Shadow", sentence(error))
             return 1
         window.show()
+        told_of_all(lambda text, work=window.work: work.call_here(lambda: work.problem.emit(text)))
+        for text in what_was_set_aside():
+            window.tell(text)
         status = app.exec()
         if window.reopen_with is None:
             return status
         project, demo, ready_made = window.reopen_with, False, window.ready_made
+        del window
+        forget_dead()
+
+
+def leave(status: int) -> None:
+    """End the process: a thread that waits for a drive for ever does not keep it."""
+    others = (thread for thread in threading.enumerate() if thread is not threading.main_thread())
+    hangs = [thread.name for thread in others if not thread.daemon]
+    if hangs:
+        logging.getLogger(__name__).warning("left while these went on: %s", hangs)
+        logging.shutdown()
+        os._exit(status)
+    sys.exit(status)
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    leave(main())

@@ -138,12 +138,15 @@ class BakeWork(QObject):
             )
         return rows
 
-    def close(self) -> None:
-        """End the worker; what is half done is dropped."""
+    def end(self) -> None:
+        """Have the worker end soon, without waiting for it; what is half done is dropped."""
         self._running.clear()
         if self._pool is not None:
-            self._pool.cancel_all()
-            self._pool.close()
+            self._pool.end()
+
+    def wait(self, limit: float) -> bool:
+        """Wait for its end, at most so many seconds; whether it had ended."""
+        return self._pool is None or self._pool.close(limit)
 
 
 def _scratch(project: Project, folder: Path) -> Shelf:

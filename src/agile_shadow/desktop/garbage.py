@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import gc
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, QTimer
 
 _STEP = 1000  # milliseconds between two rounds over what is new
 _FULL = 120  # steps between two rounds over everything
@@ -35,3 +35,11 @@ class Garbage(QObject):
             return
         gc.collect()
         gc.freeze()  # what is alive now is not walked over again; what is no cycle is freed all the same
+
+
+def forget_dead() -> None:
+    """Collect over everything, also what was set aside as long-lived: a window was closed, and another one opens."""
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()

@@ -233,6 +233,7 @@ class Measuring(QObject):
         {"taste": self._tastes, "candidates": self._candidates}.get(order.key[0], self._headrooms).insert(0, order)
 
     def close(self) -> None:
-        """End the worker."""
+        """Have the worker end."""
         self._timer.stop()
-        self._pool.close()
+        self._pool.end()
+        self._work.at_the_end(self._pool.close)

@@ -55,7 +55,7 @@ class PairWork(QObject):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self._work = work
-        self.prover = Prover(work.session)
+        self.prover = Prover(work.session, lambda text: work.call_here(lambda: work.problem.emit(text)))
         self.prover.changed.connect(self._prover_changed)
         self.by_itself = False
         self.making: list[MakeRun] = []
@@ -96,6 +96,8 @@ class PairWork(QObject):
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips in the background; what is open goes on at the next start."""
         job = self._work.store.begin("make", self._work.session.path, request.to_json())
+        if self._closing:
+            return
         run = MakeRun(request, self._work.session)
         self.making.append(run)
         self._jobs[id(run)] = job
@@ -108,9 +110,10 @@ class PairWork(QObject):
             run.run(lambda: self._work.call_here(self.changed.emit))
         except Cancelled:
             outcome = "cancelled"
-        except Exception:  # the boundary to the user
+        except Exception as error:  # the boundary to the user
             log.exception("making proxies")
             outcome = "failed"
+            run.problems.append(sentence(error))
         if not self._closing:
             self._work.store.end(job, outcome)
         self._work.call_here(lambda: self._made(run))
@@ -219,18 +222,23 @@ class PairWork(QObject):
                 self._work.problem.emit(f"An unfinished job cannot go on: {error}")
 
     def _spawn(self, work: Callable[[], None], name: str) -> None:
-        thread = threading.Thread(target=work, name=name)
+        thread = threading.Thread(target=work, name=name, daemon=True)
         self._threads = [one for one in self._threads if one.is_alive()]
         self._threads.append(thread)
         thread.start()
 
-    def close(self) -> None:
-        """Stop everything; proxies not made go on at the next start."""
+    def end(self) -> None:
+        """Have everything end soon, without waiting for it; proxies not made go on at the next start."""
         self._closing = True
         self.stop_looking()
-        for run in self.making:
+        for run in list(self.making):
             run.give_way(False)
             run.stop()
-        self.prover.close()
+        self.prover.end()
+
+    def wait(self, limit: float) -> bool:
+        """Wait for the end, at most so many seconds for each part; whether all had ended."""
+        ended = self.prover.close(limit)
         for thread in self._threads:
-            thread.join()
+            thread.join(limit)
+        return ended and not any(thread.is_alive() for thread in self._threads)

@@ -538,10 +538,11 @@ class PlayerPanel(QWidget):
         start, drop = start_of(self._start_timecode, self._rate)
         return timecode_at(start + frame, self._rate, drop)
 
-    def close_player(self) -> None:
-        """End the player's threads."""
+    def close_player(self) -> Callable[[float], bool]:
+        """Have the player's threads end; what waits for it."""
         self._timer.stop()
-        self.player.close()
+        self.player.end()
+        return self.player.close
 
 
 def start_of(timecode: str | None, rate: Fraction) -> tuple[int, bool]:

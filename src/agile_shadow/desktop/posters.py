@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from fractions import Fraction
 from pathlib import Path
 
 from ..core.errors import Cancelled
 from ..core.ingest import Inspection, InspectRequest, inspect, poster_in_cache
 from ..core.jobs import WorkerPool
+from ..core.threads import Errands
 from .work import Work
 
 _AT_ONCE = 3
@@ -23,7 +24,7 @@ class Posters:
         self._work = work
         self._came = came
         self._pool = WorkerPool(1, _LIMIT)
-        self._cache = ThreadPoolExecutor(1, "posters")
+        self._cache = Errands("posters")
         self._asked: set[str] = set()
         self._waiting: list[tuple[str, Path, Fraction | None]] = []
         self._running = 0
@@ -79,7 +80,9 @@ class Posters:
         self._asked.clear()
 
     def close(self) -> None:
-        """End the worker."""
+        """Have the worker end."""
         self._closed = True
-        self._cache.shutdown(cancel_futures=True)
-        self._pool.close()
+        self._cache.end()
+        self._pool.end()
+        self._work.at_the_end(self._pool.close)
+        self._work.at_the_end(self._cache.close)

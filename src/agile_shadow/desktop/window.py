@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 from dataclasses import replace
@@ -52,6 +53,8 @@ from .player_panel import PlayerPanel
 from .rail import Rail
 from .showing import RULE, Counts, unpinned
 from .status_strip import StatusStrip
+from .unsaved import ask_unsaved, ask_where
+from .waiting import done_aside
 from .work import Work
 
 _PLAYING = {command.id for command in COMMANDS if command.area in ("Playing", "Marking")}
@@ -61,6 +64,8 @@ _PAIRS = {
 }  # fmt: skip
 
 _SLOW = 6_000_000  # bytes a second
+_SAVING, _ENDING = 20.0, 15.0  # seconds that saving, and ending what runs, may take at closing
+log = logging.getLogger(__name__)
 
 
 class MainWindow(QMainWindow):
@@ -82,6 +87,8 @@ class MainWindow(QMainWindow):
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
         self._goes_on = False
+        self._closing: str | None = None
+        self.asks = True  # whether closing asks about work that goes on and what is not saved
         self._find_shelves()
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
@@ -183,6 +190,7 @@ class MainWindow(QMainWindow):
         work.saved_changed.connect(self._show_saved)
         work.jobs_changed.connect(self._show_jobs)
         work.problem.connect(self.tell)
+        work.offered.connect(lambda text, answers: self.offer(text, *answers))
         work.changed_elsewhere.connect(self._changed_elsewhere)
         work.ingest_ended.connect(self._ingest_ended)
         self.rail.chosen.connect(self._open_place)
@@ -217,8 +225,9 @@ class MainWindow(QMainWindow):
 
         def then(after: Project) -> None:
             if after is not project:
-                self.work.session.absorb(lambda now: replace(now, shelves=after.shelves))
                 moved = [shelf for shelf in after.shelves if project.shelf(shelf.id) != shelf]
+                for shelf in moved:
+                    self.work.session.absorb(lambda now, shelf=shelf: now.with_shelf_moved(shelf))
                 told = ", ".join(f"{shelf.name} at {shelf.root}" for shelf in moved)
                 self.tell(f"Found again: {told}.", calm=True)
 
@@ -542,19 +551,67 @@ class MainWindow(QMainWindow):
             self.reopen_with = None
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self._work_to_lose() and not self._may_close():
-            self.reopen_with = None
-            event.ignore()
-            return
+        """Save first: a project that cannot be saved stays open, unless the user wants it otherwise."""
+        if self._closing is None:
+            may = not self.asks or not self._work_to_lose() or self._may_close()
+            if may and self._saved_or_given_up(may_stay=True):
+                self._end()
+            else:
+                self.reopen_with = None
+        event.setAccepted(self._closing == "closed")
+
+    def _saved_or_given_up(self, may_stay: bool) -> bool:
+        """Whether the project is saved, or need not be; what stands against it is told, and what to do is asked."""
+        session = self.work.session
+        while True:
+            try:
+                done_aside(session.save_at_last, _SAVING)
+                return True
+            except (ShadowError, OSError) as error:
+                problem = sentence(error)
+            except Exception as error:  # whatever it was: the document must not be lost for it
+                log.exception("saving at closing")
+                problem = sentence(error)
+            if not self.asks:
+                return True
+            if session.is_changed_elsewhere:
+                QMessageBox.warning(self, "Changed by another program", problem)
+                return True
+            answer = ask_unsaved(self, problem, may_stay)
+            if answer == "stay":
+                return False
+            if answer == "without":
+                return True
+            where = ask_where(self, session.path) if answer == "elsewhere" else None
+            if where is not None:
+                self._save_as(where)
+
+    def _save_as(self, where: Path) -> None:
+        try:
+            done_aside(lambda: self.work.session.save_as(where), _SAVING)
+        except (ShadowError, OSError) as error:
+            self.tell(sentence(error))
+
+    def _end(self) -> None:
+        """End what runs, wait for it a while, and save what it still brought."""
+        self._closing = "ending"
+        self._notice_timer.stop()
         self.ingest.close_place()
         self.pairs.close_place()
         self.timeline.close_place()
         self.measuring.close()
+        self.sound.stop()
+        self.work.at_the_end(self.sound.close)
+        self.work.end()
         try:
-            self.work.close(self._goes_on)
-        except ShadowError as error:
-            QMessageBox.warning(self, "Not saved", sentence(error))
-        event.accept()
+            if not done_aside(lambda: self.work.wait(_ENDING), _ENDING + 5):
+                log.warning("closed while something did not end")
+        except (ShadowError, OSError):
+            log.warning("closed while something did not end", exc_info=True)
+        self._saved_or_given_up(may_stay=False)
+        self.work.let_go(self._goes_on)
+        self._closing = "closed"
+        self.deleteLater()
 
     def _work_to_lose(self) -> bool:
         export = self.work.export

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..core.amounts import amount
 from ..core.media import MediaInfo
 from ..core.time import rate_label
 
@@ -13,7 +14,7 @@ CODEC_WORDS = {
 
 def gigabytes(size: int) -> str:
     """Size in GB with one decimal; small files in MB."""
-    return f"{size / 1e9:.1f} GB" if size >= 50_000_000 else f"{size / 1e6:.1f} MB"
+    return amount(size)
 
 
 def frame_size(info: MediaInfo) -> str:

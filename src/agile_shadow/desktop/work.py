@@ -30,6 +30,7 @@ log = logging.getLogger(__name__)
 _POLL = 200  # milliseconds
 _SOON = 250  # milliseconds in which changes of background work are gathered
 _MIND = 1500  # milliseconds
+_LIMIT = 30.0  # seconds
 
 
 @dataclass(frozen=True)
@@ -62,6 +63,7 @@ class Work(QObject):
     export_ended = Signal()
     watches_changed = Signal()
     problem = Signal(str)
+    offered = Signal(str, object)
     changed_elsewhere = Signal()
     _from_elsewhere = Signal(object)
 
@@ -79,7 +81,9 @@ class Work(QObject):
         self.drawing: DrawingState | None = None
         self.is_playing: Callable[[], bool] = lambda: False
         self._threads: list[threading.Thread] = []
-        self._from_elsewhere.connect(lambda call: call())
+        self._endings: list[Callable[[float], object]] = []
+        self._closed = False
+        self._from_elsewhere.connect(_called)
         self._connect(session)
         self.pairs = PairWork(self)
         self.pairs.changed.connect(self.jobs_changed)
@@ -116,8 +120,13 @@ class Work(QObject):
         self.changed_elsewhere.emit()
 
     def call_here(self, call: Callable[[], None]) -> None:
-        """Run something on the interface thread soon; any thread may ask."""
-        self._from_elsewhere.emit(call)
+        """Run something on the interface thread soon; any thread may ask. Once the window is closed nothing is run."""
+        if not self._closed:
+            self._from_elsewhere.emit(call)
+
+    def at_the_end(self, wait: Callable[[float], object]) -> None:
+        """Have something that was told to end be waited for, at most so many seconds, when the window closes."""
+        self._endings.append(wait)
 
     def in_background(self, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
         """Compute on a thread; the answer comes back on the interface thread. Errors become one sentence."""
@@ -125,7 +134,7 @@ class Work(QObject):
         def run() -> None:
             try:
                 answer = work()
-            except (ShadowError, OSError) as error:
+            except Exception as error:  # the boundary to the user
                 log.warning("%s", error, exc_info=True)
                 text = sentence(error)
                 self.call_here(lambda: self.problem.emit(text))
@@ -187,7 +196,7 @@ class Work(QObject):
         self.call_here(lambda: self._end_ingest(end))
 
     def _spawn(self, work: Callable[[], None], name: str) -> None:
-        thread = threading.Thread(target=work, name=name)
+        thread = threading.Thread(target=work, name=name, daemon=True)
         self._threads.append(thread)
         thread.start()
 
@@ -349,29 +358,65 @@ class Work(QObject):
         if self.export is not None and self.export.future is not None:
             self.export.pool.cancel(self.export.future)
 
-    def close(self, go_on: bool = False) -> None:
-        """Stop everything so that it goes on at the next start, and save; ``go_on``: in a process without a window."""
+    def end(self) -> None:
+        """Have everything end soon so that it goes on at the next start, without waiting for it."""
         for timer in (self._timer, self._soon, getattr(self, "_minding", None)):
             if timer is not None:
                 timer.stop()
-        self.desk.close()
-        self.pairs.close()
-        self.bakes.close()
+        self.desk.end()
+        self.pairs.end()
+        self.bakes.end()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)
         if self.drawing is not None:
-            self.drawing.pool.cancel_all()
+            self.drawing.pool.end()
+
+    def wait(self, limit: float) -> bool:
+        """Wait until what was told to end has ended, at most about so many seconds: not for the interface thread.
+
+        Whether all of it had; what has not ends with the process.
+        """
+        end = time.monotonic() + limit
+
+        def left() -> float:
+            return max(0.05, end - time.monotonic())
+
+        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left())]
+        for wait in self._endings:
+            wait(left())
         for thread in self._threads:
-            thread.join()
+            thread.join(left())
         self.awake.keep(False)
+        return all(ended) and not any(thread.is_alive() for thread in self._threads)
+
+    def let_go(self, go_on: bool = False) -> None:
+        """The project is saved, or not to be: let others have it. ``go_on``: work goes on in a process without a
+        window."""
+        self._closed = True
+        self.session.end()
+        if self.lock is not None:
+            self.lock.release()
+        if go_on:
+            go_on_without_window(self.session.path)
+
+    def close(self) -> None:
+        """Stop everything so that it goes on at the next start, and save. Raises ProjectError. For tests and scripts:
+        it waits."""
+        self.end()
+        self.wait(_LIMIT)
         try:
             self.session.close()
         finally:
-            if self.lock is not None:
-                self.lock.release()
-        if go_on:
-            go_on_without_window(self.session.path)
+            self.let_go()
+
+
+def _called(call: Callable[[], None]) -> None:
+    """On the interface thread: what one answer stumbles over is told in the log, the next one is taken all the same."""
+    try:
+        call()
+    except Exception:
+        log.exception("an answer of background work")
 
 
 def go_on_without_window(project: Path) -> None:

@@ -41,17 +41,14 @@ class Measurements:
 
     def __init__(self, path: Path | None = None) -> None:
         self._path = path or state_file()
-        self._path.parent.mkdir(parents=True, exist_ok=True)
         self._known: dict[str, dict[str, Kept]] = {}  # by kind, read once: asked for thousands of clips at a time
         self._lock = threading.Lock()
-        with opened(self._path) as db:
-            db.executescript(_TABLE)
 
     def keep(self, kind: str, key: str, value: dict[str, Any]) -> None:
         """Remember a measured value."""
         found = Kept(value, time.time())
         known = self._all(kind)
-        with opened(self._path) as db:
+        with opened(self._path, _TABLE) as db:
             db.execute(
                 "INSERT OR REPLACE INTO measurements VALUES (?, ?, ?, ?)", (kind, key, json.dumps(value), found.taken)
             )
@@ -70,6 +67,6 @@ class Measurements:
 
     def all_of(self, kind: str) -> dict[str, Kept]:
         """All values of a kind by key."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLE) as db:
             rows = db.execute("SELECT key, value, taken FROM measurements WHERE kind=?", (kind,)).fetchall()
         return {row[0]: Kept(json.loads(row[1]), float(row[2])) for row in rows}

@@ -1,14 +1,15 @@
 """Ingest: reading a source, verified copying, the run of a preset over a source, its report."""
 
+from ..project.report import STEP_WORDS, IngestReport, Problem, ReportRow
 from .board import ItemState, Progress
-from .copying import CopyItem, CopyRequest, CopyResult, checksum_of, copy_and_prove, hash_file
+from .copying import CopyItem, CopyRequest, CopyResult, copy_and_prove
 from .desk import Desk, Ended
 from .forecast import Forecast, forecast, measure_sample, samples_of
 from .gate import on_mains_power, waits_for
 from .inspecting import Inspection, InspectRequest, inspect, poster_in_cache
-from .pages import PageRequest, as_csv, as_html, write_page, write_report
+from .pages import PageRequest, as_csv, as_html, poster_place, refuse_ending, write_page, write_report
 from .places import Context, needs_probe, original_places, proxy_place, token_values
-from .report import STEP_WORDS, IngestReport, Problem, ReportRow
+from .reading import checksum_of, hash_file
 from .request import IngestRequest, request_for
 from .run import IngestRun
 from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
@@ -57,8 +58,10 @@ __all__ = [
     "on_mains_power",
     "original_places",
     "poster_in_cache",
+    "poster_place",
     "proxy_place",
     "read_source",
+    "refuse_ending",
     "request_for",
     "samples_of",
     "settle",

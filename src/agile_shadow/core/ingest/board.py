@@ -21,6 +21,7 @@ class ItemState:
     """One file of the run, for the screen. ``done`` from 0 to 1 within ``phase``; ``note`` says more.
 
     ``here``: the project held it already, by its content. ``parts``: how many files it is, when it is several.
+    ``copied``: all its copies lie where they are to lie, looked at in this run; ``proved``: and their bytes were read.
     """
 
     path: str
@@ -31,6 +32,8 @@ class ItemState:
     note: str = ""
     here: bool = False
     parts: int = 1
+    copied: bool = False
+    proved: bool = False
 
     @property
     def ended(self) -> bool:

@@ -10,12 +10,11 @@ from pathlib import Path
 from ..media import MediaInfo
 from ..presets import Preset
 from ..project import Clip, Project
+from ..project.report import IngestReport, Problem, ReportRow, Took
 from ..time import rate_text
 from .board import ItemState
-from .report import IngestReport, Problem, ReportRow, Took
 from .source import SourceListing
 
-_IN_PLACE = ("copied", "queued", "measuring", "making", "paired", "in place", "no need")
 _WORDS = {
     "paired": "paired", "in place": "in place", "no need": "needs no proxy here", "failed": "needs you",
     "cancelled": "taken back by you",
@@ -43,16 +42,14 @@ def counted(
     passed += [Problem(item.path, "taken back by you") for item in phases["cancelled"] if item.path not in clips]
     failed = [Problem(item.path, item.note, _step(item, clips)) for item in phases["failed"]]
     unreadable = [Problem(one.path, one.reason, "read") for one in listing.unreadable]
-    there = [item for item in items if item.phase in _IN_PLACE or (item.path in clips and item.phase != "passed over")]
-    in_place = len(there) + sum(1 for item in phases["failed"] if item.done >= 1.0 and item.path not in clips)
     gone = sum(1 for item in phases["cancelled"] if item.path not in clips)
     paired = len(phases["paired"])
     made = preset.proxies is not None
     unmade = sum(1 for item in phases["failed"] if made and item.path in clips)
     return IngestReport(
         found=len(items) - len(phases["passed over"]) - gone,
-        copied=in_place if preset.originals.do == "copy" else 0,
-        proved=in_place if preset.originals.checksum != "size" else 0,
+        copied=sum(1 for item in items if item.copied),
+        proved=sum(1 for item in items if item.proved),
         proxies=paired,
         paired=paired,
         passed_over=tuple(sorted((*listing.passed_over, *passed), key=lambda problem: problem.path)),
@@ -92,7 +89,7 @@ def _row(item: ItemState, clip: Clip | None, second: str, project: Project) -> R
         item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, second,
         proxy.file.path if proxy is not None else "", proxy.size if proxy is not None else 0, info.frames,
         rate_text(info.frame_rate) if info.frame_rate else "", info.start_timecode or "", info.camera, info.reel or "",
-        info.recorded, picture_words(info), str(project.place(shown) or ""),
+        info.recorded, picture_words(info), f"{shown.shelf}/{shown.path}",
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from psygnal import Signal
 from ..errors import ShadowError, sentence
 from ..jobs import JobStore
 from ..project import ProjectSession
-from .report import IngestReport
+from ..project.report import IngestReport
 from .request import IngestRequest
 from .run import IngestRun
 from .watched import QUIET, Watch, watched_folders
@@ -61,12 +61,14 @@ class Desk:
     def start(self, request: IngestRequest) -> IngestRun:
         """Begin a run. Raises ShadowError when it is refused, or when that source is being ingested already."""
         with self._lock:
+            if self._closing.is_set():
+                raise ShadowError("is not ingested: the project is being closed", request.source, "Open it again.")
             for run in self._runs:
                 if run.request.source == request.source and not (run.request.only and request.only):
                     raise ShadowError("is being ingested already", request.source, "Wait for the end of that ingest.")
             run = IngestRun(request, self._session, self._store, patient=self._patient, turn=lambda: self._turn_of(run))
             self._runs.append(run)
-            thread = threading.Thread(target=self._work, args=(run,), name="ingest")
+            thread = threading.Thread(target=self._work, args=(run,), name="ingest", daemon=True)
             self._threads = [one for one in self._threads if one.is_alive()]
             self._threads.append(thread)
         thread.start()
@@ -138,14 +140,18 @@ class Desk:
         return watch
 
     def _mind(self, told: Callable[[str], None]) -> None:
+        said = ""
         while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
             try:
                 for text in self.go_on():
                     told(text)
                 for watch in list(self.watches):
                     self._look(watch)
-            except Exception:  # the minding goes on whatever happened
+            except Exception as error:  # the minding goes on whatever happened
                 log.warning("minding the ingests", exc_info=True)
+                if sentence(error) != said:
+                    said = sentence(error)
+                    told(f"Looking after ingests and watched folders failed: {said}")
 
     def _look(self, watch: Watch) -> None:
         if any(run.request.source == watch.request.source for run in self.runs):
@@ -171,15 +177,23 @@ class Desk:
         for run in self.runs:
             run.stop(for_good)
 
-    def wait(self) -> None:
-        """Wait until all runs have ended."""
-        for thread in list(self._threads):
-            thread.join()
+    def wait(self, limit: float | None = None) -> bool:
+        """Wait until all runs have ended; whether they had within ``limit`` seconds each."""
+        threads = list(self._threads)
+        for thread in threads:
+            thread.join(limit)
+        return not any(thread.is_alive() for thread in threads)
 
-    def close(self) -> None:
-        """Stop everything so that it goes on at the next start."""
+    def end(self) -> None:
+        """Have everything end soon so that it goes on at the next start, without waiting for it."""
         self._closing.set()
         self.stop(for_good=False)
-        self.wait()
-        if self._minder is not None:
-            self._minder.join()
+
+    def close(self, limit: float | None = None) -> bool:
+        """Stop everything so that it goes on at the next start; whether it had ended within ``limit`` seconds."""
+        self.end()
+        ended = self.wait(limit)
+        if self._minder is not None and self._minder is not threading.current_thread():
+            self._minder.join(limit)
+            ended = ended and not self._minder.is_alive()
+        return ended

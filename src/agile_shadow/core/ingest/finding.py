@@ -9,8 +9,8 @@ from pathlib import Path
 from ..errors import Cancelled, ShadowError, WorkerDied
 from ..jobs import JobStore, WorkerPool
 from ..media.brief import Brief
+from ..project.report import Problem
 from .known import Known
-from .report import Problem
 from .request import IngestRequest
 from .settling import BriefRequest, brief_of, settle, to_be_opened
 from .source import SourceListing, read_source, taken
@@ -65,9 +65,8 @@ class Finding:
         replaced = [
             Problem(file.path, "another file of that name is on the source now: put in the card that this one was on")
             for file in gone
-            if file not in missing and self._known.without_card(
-                self._request.source / file.path, file.size, file.modified
-            ) is None
+            if file not in missing
+            and not self._known.was_taken(file.at(self._request.source), file.size, file.modified)
         ]  # fmt: skip
         files = tuple(sorted((*fresh.files, *missing), key=lambda file: file.path))
         return SourceListing(files, fresh.passed_over, (*fresh.unreadable, *replaced))

@@ -33,5 +33,8 @@ def _is_night(from_time: str, now: datetime) -> bool:
 
 def on_mains_power() -> bool:
     """Whether the machine is plugged in; a machine without a battery always is."""
-    battery = psutil.sensors_battery()
+    try:
+        battery = psutil.sensors_battery()
+    except (OSError, AttributeError, RuntimeError, ValueError, NotImplementedError):  # it does not say: no battery
+        return True
     return battery is None or battery.power_plugged is not False

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
 from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
 from ..errors import ShadowError
-from ..files import written_atomically
+from ..files import remove_partials, written_atomically
 from ..jobs import Report
 from ..log import cache_folder
 from ..media.brief import Brief, brief
@@ -17,6 +18,8 @@ from ..media.poster import poster
 from ..media.sequence import status
 
 _MOST = 4000  # pictures kept
+_TIDY = 200  # pictures made between two tidyings
+_made = itertools.count()
 
 
 @dataclass(frozen=True)
@@ -62,6 +65,8 @@ def kept_poster(path: Path, rate: Fraction | None = None) -> bytes:
         file.parent.mkdir(exist_ok=True)
         with written_atomically(file) as partial:
             partial.write_bytes(made)
+        if next(_made) % _TIDY == 0:
+            tidy_posters()
     return made
 
 
@@ -81,8 +86,9 @@ def _cached(path: Path) -> Path:
 
 
 def tidy_posters() -> None:
-    """Keep the newest pictures only."""
+    """Keep the newest pictures only, and nothing that was left half-made."""
     with suppress(OSError):
+        remove_partials(cache_folder() / "posters")
         files = sorted((cache_folder() / "posters").glob("*.jpg"), key=lambda file: file.stat().st_mtime)
         for old in files[: max(0, len(files) - _MOST)]:
             old.unlink(missing_ok=True)

@@ -7,10 +7,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from ..jobs import CopyRecord, JobStore
-from ..media.sequence import exists, status
+from ..media.sequence import exists, members, status
 from ..project import Clip, ProjectSession
 from .copying import CopyRequest, CopyResult, Proved
-from .looking import Identity
 
 
 class Known:
@@ -39,68 +38,62 @@ class Known:
     def lies_there(self, source: Path, target: Path, size: int) -> bool:
         """Whether a file needs no room any more: it is there by name and size, or the project took it from there."""
         clip = self.clip_from(source)
-        if clip is not None and clip.original.size == size:
-            return True
+        places = [target]
+        if clip is not None and (place := self._session.project.place_or_none(clip.original.file)) is not None:
+            places.append(place)
         try:
-            return exists(target) and status(target)[0] == size
+            return any(exists(place) and status(place)[0] == size for place in places)
         except OSError:
             return False
 
-    def proven(self, request: CopyRequest) -> CopyResult | None:
-        """The copies of an earlier try, when proofs and files still agree and the project knows the clip."""
-        clip = self.clip_from(request.place)
-        if clip is None:
-            return None
-        proved = []
-        for item in (*request.items, *request.sidecars, *request.copies):
-            for target in item.targets or (item.source,):
-                record = self._record_that_holds(item.source, target)
+    def without_card(self, request: CopyRequest, roots: Sequence[Path]) -> tuple[Proved, ...]:
+        """The copies of a clip whose card is away, as they were when they were read back: one of each of its files at
+        each of the shelves. Nothing where one is missing, or the project does not know the clip."""
+        if self.clip_from(request.place) is None:
+            return ()
+        found: list[Proved] = []
+        for item in request.every:
+            records = [one for one in self._store.copies_of(item.source) if one.checksum == self._checksum]
+            for root in roots:
+                record = next((one for one in reversed(records) if self._lies_below(one, root)), None)
                 if record is None:
-                    return None
-                proved.append(Proved(item.source, target, record.value))
-        targets = request.items[0].targets
-        return self._result(clip, targets[1] if len(targets) > 1 else None, tuple(proved))
+                    return ()
+                stamp = (record.size, record.source_mtime)
+                found.append(Proved(item.source, Path(record.target), record.value, stamp, stamp))
+        own = {item.source: one.source_stamp for item in request.items for one in found if one.source == item.source}
+        was = (sum(size for size, _time in own.values()), max((time for _size, time in own.values()), default=0))
+        return tuple(found) if request.stamp in (None, was) else ()
 
-    def without_card(self, place: Path, size: int, modified: int) -> CopyResult | None:
-        """The copy of a file whose card is gone, when the project took it in and it lies on the shelf as it was."""
+    @staticmethod
+    def _lies_below(record: CopyRecord, root: Path) -> bool:
+        target = Path(record.target)
+        return target.is_relative_to(root) and ".." not in target.parts and target.is_file()
+
+    def was_taken(self, place: Path, size: int, modified: int) -> bool:
+        """Whether the project took that very file in before. Nothing is said of where it lies now."""
+        clip = self.clip_from(place)
+        return clip is not None and (clip.original.size, clip.original.modified) == (size, modified)
+
+    def result_of(self, place: Path, proved: tuple[Proved, ...], roots: Sequence[Path]) -> CopyResult | None:
+        """The clip taken from there as it lies on its shelf, with copies that were read back just now."""
         clip = self.clip_from(place)
         path = self._session.project.path(clip.original.file) if clip is not None else None
         if clip is None or path is None or not exists(path):
             return None
-        same = (clip.original.size, clip.original.modified) == (size, modified) == status(path)
-        return self._result(clip, None, ()) if same else None
-
-    def _result(self, clip: Clip, second: Path | None, proved: tuple[Proved, ...]) -> CopyResult | None:
-        path = self._session.project.path(clip.original.file)
-        if path is None or not exists(path):
-            return None
         original = clip.original
+        second = None
+        if len(roots) > 1:
+            first = {one.source: one.path for one in proved if one.path.is_relative_to(roots[0])}
+            own = {source for source, target in first.items() if target in members(path)}
+            lie = [one.path for one in proved if one.source in own and one.path.is_relative_to(roots[1])]
+            second = lie[0] if lie else None
         return CopyResult(path, original.size, original.modified, original.checksum_value, original.info, "", (),
-                          second, proved)  # fmt: skip
+                          second, proved, clip=clip.id)  # fmt: skip
 
-    def _record_that_holds(self, source: Path, target: Path) -> CopyRecord | None:
-        record = self._store.proven_copy(source, target)
-        if record is None or record.checksum != self._checksum:
-            return None
-        try:
-            there, here = source.stat(), target.stat()
-        except OSError:
-            return None
-        same = (record.size, record.source_mtime, record.target_mtime) == (
-            there.st_size, there.st_mtime_ns, here.st_mtime_ns,
-        )  # fmt: skip
-        return record if same and here.st_size == there.st_size else None
-
-    def same_size(self, size: int) -> tuple[Identity, ...]:
-        """Originals of the project that may be a file by its size and can be told by their checksum."""
-        project = self._session.project
-        found = []
-        for identity in self._by_size.get(size, ()):
-            clip = project.clip(identity)
-            path = project.place(clip.original.file) if clip is not None else None
-            if clip is not None and clip.original.checksum_value and path is not None and exists(path):
-                found.append(Identity(clip.id, clip.original.checksum, clip.original.checksum_value))
-        return tuple(found)
+    def same_size(self, size: int) -> tuple[Clip, ...]:
+        """Clips of the project that a file may be by its size and that can be told by their checksum."""
+        clips = (self._session.project.clip(identity) for identity in self._by_size.get(size, ()))
+        return tuple(clip for clip in clips if clip is not None and clip.original.checksum_value)
 
     def clip_at(self, result: CopyResult) -> Clip | None:
         """The clip whose original lies where a copy was found or made, with its checksum."""
@@ -113,17 +106,8 @@ class Known:
         return None
 
     def remember(self, proved: Sequence[Proved]) -> None:
-        """Keep the proof of each copy, so that going on does not copy it again."""
-        for one in proved:
-            try:
-                here = one.path.stat()
-            except OSError:
-                continue  # the shelf is gone: it will be looked at again
-            try:
-                there = one.source.stat()
-            except OSError:
-                there = here  # the card is gone: a copy keeps size and time of its original
-            self._store.remember_copy(
-                CopyRecord(str(one.source), there.st_size, there.st_mtime_ns, str(one.path), here.st_mtime_ns,
-                           self._checksum, one.value)
-            )  # fmt: skip
+        """Keep what each copy was when it was read back, so that going on without the card knows what to compare."""
+        self._store.remember_copies(
+            CopyRecord(str(one.source), *one.source_stamp, str(one.path), one.stamp[1], self._checksum, one.value)
+            for one in proved
+        )

@@ -8,15 +8,19 @@ import io
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, fields
+from fractions import Fraction
 from html import escape
 from pathlib import Path
 
+from ..amounts import amount
 from ..errors import ShadowError
 from ..files import written_atomically
 from ..jobs import Report
+from ..project import Project
+from ..project.report import STEP_WORDS, IngestReport, Problem, ReportRow
+from ..strict import whole_text
 from ..time import clock_text
 from .inspecting import kept_poster
-from .report import STEP_WORDS, IngestReport, Problem, ReportRow
 
 _MOST_POSTERS = 400  # in one page
 _STYLE = """
@@ -62,8 +66,19 @@ def _plain(value: object) -> object:
     return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
 
 
-def as_html(report: IngestReport, title: str, picture: Callable[[Path], bytes | None] = lambda path: None) -> str:
-    """One page that needs nothing else; ``picture`` gives the JPEG of a file."""
+def poster_place(project: Project, row: ReportRow) -> tuple[Path, Fraction | None] | None:
+    """The file that a row's picture is made of, and the rate of a sequence: only one that is a clip's original or proxy
+    in the project. What else a report names, as a report from elsewhere may, is opened by nobody."""
+    for clip in project.clips:
+        for file, info in ((clip.original.file, clip.original.info), *((one.file, one.info) for one in clip.proxies)):
+            if f"{file.shelf}/{file.path}" == row.poster:
+                path = project.path(file)
+                return (path, info.sequence_rate) if path is not None else None
+    return None
+
+
+def as_html(report: IngestReport, title: str, picture: Callable[[ReportRow], bytes | None] = lambda row: None) -> str:
+    """One page that needs nothing else; ``picture`` gives the JPEG of a row."""
     parts = [
         "<!doctype html><html lang='en'><head><meta charset='utf-8'>",
         f"<meta name='viewport' content='width=device-width'><title>{escape(title)}</title>",
@@ -103,13 +118,13 @@ def _problem(problem: Problem) -> str:
     return f"<div class='you'><code>{escape(problem.path)}</code><br>{escape(problem.reason)}{then}</div>"
 
 
-def _posters(report: IngestReport, picture: Callable[[Path], bytes | None]) -> str:
+def _posters(report: IngestReport, picture: Callable[[ReportRow], bytes | None]) -> str:
     shown = [row for row in report.rows if row.poster and row.kind != "sound"]
     if not shown:
         return ""
     figures = []
     for row in shown[:_MOST_POSTERS]:
-        data = picture(Path(row.poster))
+        data = picture(row)
         image = f"<img alt='' src='data:image/jpeg;base64,{base64.b64encode(data).decode()}'>" if data else "no picture"
         figures.append(
             f"<figure><div class='box'>{image}</div><figcaption>{escape(row.name)} "
@@ -130,13 +145,13 @@ def _table(report: IngestReport) -> str:
 
 def _row(row: ReportRow) -> str:
     state = f"{row.state}: {row.note}" if row.note else row.state
-    proxy = f"<code>{escape(row.proxy)}</code><br>{_size(row.proxy_size)}" if row.proxy else ""
+    proxy = f"<code>{escape(row.proxy)}</code><br>{amount(row.proxy_size)}" if row.proxy else ""
     original = escape(row.original or row.path)
     return (
         f"<tr><td>{escape(row.name)}</td><td>{escape(state)}</td><td><code>{original}</code></td>"
         f"<td>{escape(row.picture)}</td><td class='n'>{row.frames or ''}</td>"
         f"<td><code>{escape(row.timecode)}</code></td>"
-        f"<td class='n'>{_size(row.size)}</td><td>{proxy}</td><td><code>{escape(row.checksum)}</code></td></tr>"
+        f"<td class='n'>{amount(row.size)}</td><td>{proxy}</td><td><code>{escape(row.checksum)}</code></td></tr>"
     )
 
 
@@ -147,38 +162,42 @@ def _passed(report: IngestReport) -> str:
     return f"<h2>Passed over</h2><ul class='quiet'>{items}</ul>"
 
 
-def _size(size: int) -> str:
-    return f"{size / 1e9:.1f} GB" if size >= 50e6 else f"{size / 1e6:.1f} MB"
-
-
-def write_report(report: IngestReport, out: Path, title: str) -> Path:
-    """Write the report as what the ending of ``out`` says: ``.csv``, else HTML. Raises ShadowError, OSError."""
-    if out.suffix.lower() == ".csv":
-        text = as_csv(report)
-    elif out.suffix.lower() in (".html", ".htm"):
-        text = as_html(report, title, _poster)
-    else:
+def refuse_ending(out: Path) -> None:
+    """Raises ShadowError for a file whose ending does not say what it is to be."""
+    if out.suffix.lower() not in (".csv", ".html", ".htm"):
         raise ShadowError("is neither .html nor .csv", out, "Give the file one of these endings.")
+
+
+def write_report(report: IngestReport, out: Path, title: str, project: Project | None = None) -> Path:
+    """Write the report as what the ending of ``out`` says: ``.csv``, else HTML with pictures of the project's clips.
+
+    Raises ShadowError, OSError.
+    """
+    refuse_ending(out)
+    is_table = out.suffix.lower() == ".csv"
+    text = as_csv(report) if is_table else as_html(report, title, lambda row: _poster(project, row))
     with written_atomically(out) as partial:
-        partial.write_text(text, encoding="utf-8", newline="")
+        partial.write_text(whole_text(text), encoding="utf-8", newline="")
     return out
 
 
-def _poster(path: Path) -> bytes | None:
+def _poster(project: Project | None, row: ReportRow) -> bytes | None:
     with suppress(ShadowError, OSError):
-        return kept_poster(path)
+        place = poster_place(project, row) if project is not None else None
+        return kept_poster(*place) if place is not None else None
     return None
 
 
 @dataclass(frozen=True)
 class PageRequest:
-    """A report, the file to write it to, and its title."""
+    """A report, the file to write it to, its title, and the project of its clips."""
 
     report: IngestReport
     out: Path
     title: str
+    project: Project | None = None
 
 
 def write_page(request: PageRequest, report: Report) -> Path:
     """The same as a task for a worker: posters are made of files."""
-    return write_report(request.report, request.out, request.title)
+    return write_report(request.report, request.out, request.title, request.project)

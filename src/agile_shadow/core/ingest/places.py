@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ..media import MediaInfo
-from ..media.joined import is_joined
 from ..media.sequence import numbered
 from ..presets import NEED_PROBE, Originals, Preset, Proxies, fill_path, tokens_in
 from ..proxies import proxy_file_name
@@ -59,9 +58,9 @@ def token_values(file: SourceFile, number: int, context: Context, info: MediaInf
 def clip_name(file: SourceFile) -> str:
     """The name of a clip: of its file without the ending; of a sequence what stands before the numbers."""
     name = PurePosixPath(file.path).name
-    if is_joined(PurePosixPath(name)):
+    if file.form == "parts":
         return PurePosixPath(file.files[0]).stem
-    if file.members:
+    if file.form == "sequence":
         return name.partition("%0")[0].rstrip(" ._-") or PurePosixPath(file.path).parent.name or "sequence"
     return PurePosixPath(file.path).stem
 
@@ -73,7 +72,7 @@ def original_places(file: SourceFile, originals: Originals, values: Mapping[str,
     """
     stem = fill_path(originals.name_pattern, values)
     own = file.files
-    if is_joined(PurePosixPath(file.path)):
+    if file.form == "parts":
         names = [_part_name(path, stem, originals, number) for number, path in enumerate(own, 1)]
     else:
         names = [_name(path, stem, originals, bool(file.members)) for path in own]
@@ -113,13 +112,14 @@ def _name(path: str, stem: str, originals: Originals, sequence: bool) -> str:
     return f"{stem}{pure.suffix}"
 
 
-def proxy_place(original: str, settings: Proxies, values: Mapping[str, str], same_stem: bool) -> PurePosixPath:
-    """Path of a proxy below its shelf; ``original``: the original's path below its own.
+def proxy_place(
+    original: str, settings: Proxies, values: Mapping[str, str], same_stem: bool, several: bool = False
+) -> PurePosixPath:
+    """Path of a proxy below its shelf; ``original``: the original's path below its own; ``several``: it is of files.
 
     ``same_stem``: another clip of that folder has the same name without its ending, and gets the plain name.
     """
     path = PurePosixPath(original)
-    several = "%0" in path.name or is_joined(path)
     name = f"{values.get('name', '')}{path.suffix}" if several else path.name
     plain = proxy_file_name(name, settings, values)
     taken = frozenset({plain.casefold()} if same_stem else ())

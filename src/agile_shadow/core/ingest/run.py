@@ -15,29 +15,40 @@ from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..errors import Cancelled, CopyError, NoRoom, WorkerDied, WorkerStalled, sentence
+from ..errors import Cancelled, CopyError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, sentence
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
 from ..media import MediaInfo
-from ..media.joined import is_joined, parts_of
+from ..media.joined import parts_of
+from ..media.recording import is_joined
 from ..media.sequence import status
 from ..pairs import Original, Proxy, pair_made_proxy
 from ..presets import Proxies, describes_proxies
 from ..project import Clip, Project, ProjectSession
+from ..project.report import IngestReport, Problem
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
-from ..shelves import free_room
+from ..shelves import Shelf, free_room
 from ..timeline.model import new_id
 from .board import Board, Progress
-from .copying import CopyItem, CopyRequest, CopyResult, Proved, copy_and_prove
+from .copying import (
+    CopyItem,
+    CopyRequest,
+    CopyResult,
+    Proved,
+    ReadBackRequest,
+    copy_and_prove,
+    read_copies_back,
+)
 from .counting import counted, took
 from .finding import Finding
 from .gate import on_mains_power, waits_for
 from .known import Known
-from .looking import IdentifyRequest, Look, LookRequest, identify, look
-from .manifest import write_manifests
+from .known_as import known_as
+from .looking import Look, LookRequest, look
+from .manifest import write_manifest_of
 from .places import Context, clip_name, needs_probe, original_places, proxy_place, token_values
-from .report import IngestReport
+from .proofs import Proofs
 from .request import IngestRequest
 from .second import SecondCopy, copy_again
 from .shelving import RunShelves, reference
@@ -73,10 +84,13 @@ class _Job:
 
 @dataclass
 class _Waiting:
-    """What waits for a person: jobs without their card, jobs without room (with the folder that is full)."""
+    """What waits for a person: jobs without their card, jobs without room (with the folder that is full), and files
+    whose jobs of a kind wait for the drive of a shelf, with the root of the shelf that is away."""
 
     card: list[SourceFile] = field(default_factory=list)
     room: list[tuple[_Job, Path]] = field(default_factory=list)
+    drive: list[tuple[SourceFile, str]] = field(default_factory=list)
+    shelf: Path | None = None
     looked: float = 0.0
 
 
@@ -121,7 +135,7 @@ class IngestRun:
         self._numbers: dict[str, int] = {}
         self._same_stem: set[str] = set()
         self._values: dict[str, dict[str, str]] = {}
-        self._proved: list[Proved] = []
+        self._proofs = Proofs(request.preset.originals.checksum)
         self._pending: dict[Future[Any], _Job] = {}
         self._by_key: dict[tuple[str, str], Future[Any]] = {}
         self._ended: queue.SimpleQueue[Future[Any]] = queue.SimpleQueue()
@@ -131,7 +145,9 @@ class IngestRun:
         self._retried: set[tuple[str, str]] = set()
         self._taken: dict[str, str] = {}
         self._files: dict[str, SourceFile] = {}
-        self._second = 0
+        self._second_files: set[Path] = set()
+        self._ready: deque[SourceFile] = deque()
+        self._manifest_problems: list[Problem] = []
         self._seconds: dict[str, str] = {}
         self._small_copies = 0
         self._bytes = 0
@@ -195,7 +211,9 @@ class IngestRun:
 
     @property
     def waits_for_a_person(self) -> str:
-        """What only a person can bring: a card, or room; empty when nothing."""
+        """What only a person can bring: a card, a drive, or room; empty when nothing."""
+        if self._waiting.shelf is not None:
+            return f"the drive of {self._waiting.shelf}: connect it again"
         if self._waiting.card or self._finding.waits:
             return f"the card {self.request.source.name}: put it in again"
         if self._waiting.room:
@@ -235,13 +253,26 @@ class IngestRun:
 
     def _begin(self, listing: SourceListing) -> None:
         assert self.job is not None
-        self._shelves = RunShelves(self.request, self._session)
+        self._open_shelves()
         if not (self._patient and self._finding.resumed):  # then it is seen when a drive is full, and waited for
             self._shelves.check_room(listing, self._known)
         self._shelves.make_known()
         self._same_stem = _later_of_same_stem(listing)
         self._files = {file.path: file for file in listing.files}
         self.board.fill(self.job, listing.files)
+
+    def _open_shelves(self) -> None:
+        """Raises ShelfGone when a drive is away that is not to be waited for, or the run is stopped meanwhile."""
+        self._shelves = RunShelves(self.request, self._session)
+        while True:
+            try:
+                self._shelves.open()
+                self._waiting.shelf = None
+                return
+            except ShelfGone as error:
+                self._waiting.shelf = error.path
+                if not self._patient or self._stopped.wait(_LOOK_AGAIN):
+                    raise
 
     def _work(self, listing: SourceListing) -> IngestReport:
         assert self.job is not None
@@ -251,31 +282,56 @@ class IngestRun:
         for kind, path, wish in early:
             if wish != "retry":
                 self._do(kind, path, wish)
-        while self._pending or self._waits_on():
+        while self._pending or self._ready or self._waits_on():
             if self._stopped.is_set():
                 self._cancel_all()
             else:
+                while self._ready:
+                    self._start(self._ready.popleft())
                 self._mind_the_gate()
                 self._hear_wishes()
                 self._look_again()
             self._take_results()
             self._flush()
-        manifests = self._manifests() if not self._stopped.is_set() else ()
-        return counted(
+        manifests: tuple[str, ...] = ()
+        if not self._stopped.is_set():
+            self._look_once_more()
+            manifests = self._manifests()
+        report = counted(
             listing, self.board.items(), self._taken, self._seconds, self._preset, self._session.project,
             manifests=manifests,
-            second_copies=self._second, small_copies=self._small_copies, source=str(self.request.source),
+            second_copies=len(self._second_files), small_copies=self._small_copies, source=str(self.request.source),
             took=took(self._began, self._bytes),
         )  # fmt: skip
+        return replace(report, failed=(*report.failed, *self._manifest_problems))
+
+    def _look_once_more(self) -> None:
+        """What is not as it was when it was read back is not counted, but told."""
+        for path, reason in self._proofs.look_once_more().items():
+            self.board.note(path, phase="failed", note=reason, copied=False, proved=False, done=0.0)
 
     def _manifests(self) -> tuple[str, ...]:
-        if not self._preset.originals.manifest:
+        """Write them; one that cannot be written is a line of the report."""
+        if not self._preset.originals.manifest or self._preset.originals.do != "copy":
             return ()
+        written: list[str] = []
         roots = [self.request.originals, *([self._shelves.roots.second] if self._shelves.roots.second else [])]
-        return write_manifests(roots, self._proved, self._beside, self._preset.originals.checksum)
+        for root in roots:
+            try:
+                wrote = write_manifest_of(
+                    self._shelves.anchor(root), self._proofs.every(), self._beside, self._preset.originals.checksum
+                )
+            except Exception as error:  # whatever it was: the copies are what they are, and the report says so
+                log.warning("manifest of %s", root, exc_info=True)
+                self._manifest_problems.append(Problem(str(root), f"no manifest was written: {sentence(error)}"))
+            else:
+                written += wrote.folders
+                self._manifest_problems += [Problem(str(root), text) for text in wrote.told]
+        return tuple(written)
 
     def _waits_on(self) -> bool:
-        return bool(self._waiting.card or self._waiting.room) and not self._stopped.is_set()
+        waiting = self._waiting
+        return bool(waiting.card or waiting.room or waiting.drive) and not self._stopped.is_set()
 
     def _start_all(self, listing: SourceListing) -> None:
         """Begin with every file; of files of one size the next waits for the one before: it may be the same."""
@@ -295,7 +351,7 @@ class IngestRun:
         if group and group[0] is file:
             group.popleft()
             if group:
-                self._start(group[0])
+                self._ready.append(group[0])
 
     def _cancel_all(self) -> None:
         self._makers.resume()
@@ -333,7 +389,9 @@ class IngestRun:
         except NoRoom as error:
             self._no_room(job, error)
         except Exception as error:  # the boundary: whatever a job raised becomes a sentence in the report
-            if isinstance(error, CopyError) and job.kind == "copy" and not self._card_is_there():
+            if self._shelves.gone() is not None:
+                self._no_shelf(job, error)
+            elif isinstance(error, CopyError) and job.kind == "copy" and not self._card_is_there():
                 self._no_card(job)
             else:
                 log.warning("%s", job.file.path, exc_info=True)
@@ -422,9 +480,43 @@ class IngestRun:
         else:
             self._fail(job, error)
 
-    def _look_again(self) -> None:
-        """See now and then whether a card or room has come."""
+    def _no_shelf(self, job: _Job, error: Exception) -> None:
+        """A drive that is written to was taken away: its folders are never made on another one."""
+        if self._patient and not self._stopped.is_set():
+            self._waiting.shelf = self._shelves.gone()
+            self._waiting.drive.append((job.file, job.kind))
+            self.board.change(job.key, state="waiting", part=0.0, begun=0.0)
+            self._note(job.file, phase="waiting for a drive", done=0.0)
+        else:
+            gone = error if isinstance(error, ShelfGone) else ShelfGone(
+                "its drive was taken away before this was done", self._shelves.gone(), "Connect it and ingest again."
+            )  # fmt: skip
+            self._fail(job, gone)
+
+    def _look_for_drives(self) -> None:
         waiting = self._waiting
+        try:
+            self._shelves.renew()
+        except ShelfGone as error:
+            waiting.shelf = error.path
+            return
+        waiting.shelf = None
+        drive, waiting.drive = waiting.drive, []
+        for file, kind in drive:
+            self._begin_again(file, kind)
+
+    def _begin_again(self, file: SourceFile, kind: str) -> None:
+        clip = self._session.project.clip(self._taken.get(file.path, ""))
+        if kind == "copy" or clip is None:
+            self._start(file)
+        else:
+            self._after(file, clip)
+
+    def _look_again(self) -> None:
+        """See now and then whether a card, a drive or room has come."""
+        waiting = self._waiting
+        if waiting.drive and time.monotonic() - waiting.looked >= _LOOK_AGAIN:
+            self._look_for_drives()
         if not (waiting.card or waiting.room) or time.monotonic() - waiting.looked < _LOOK_AGAIN:
             return
         waiting.looked = time.monotonic()
@@ -478,16 +570,13 @@ class IngestRun:
         else:
             self._waiting.card = [one for one in self._waiting.card if one is not file]
             self._waiting.room = [one for one in self._waiting.room if one[0].key != (kind, file.path)]
+            self._waiting.drive = [one for one in self._waiting.drive if one[0] is not file]
             self._cancelled(file, kind)
 
     def _again(self, file: SourceFile, kind: str) -> None:
         self._retried.add((kind, file.path))
-        clip = self._session.project.clip(self._taken.get(file.path, ""))
         self._note(file, phase="waiting", done=0.0, note="")
-        if kind == "copy" or clip is None:
-            self._start(file)
-        else:
-            self._after(file, clip)
+        self._begin_again(file, kind)
 
     # Handing over
 
@@ -530,7 +619,7 @@ class IngestRun:
             settings = "sizes compared" if checksum == "size" else f"proved with {checksum}"
         elif clip is not None and wanted is not None:
             source = self._session.project.place(clip.original.file) or source
-            target = self._proxy_target(file, clip, wanted, self._token_values(file, clip))
+            target, _shelf = self._proxy_target(file, clip, wanted, self._token_values(file, clip))
             settings, seconds = describes_proxies(wanted), float(clip.original.info.duration)
             if kind == "second copy" and self._shelves.roots.second is not None:
                 source, below = target, target.name
@@ -555,7 +644,7 @@ class IngestRun:
         if not self._is_on_source(file):
             self._seen(file, Look(None))
         elif short or needs_probe(self._preset):
-            request = LookRequest(self.request.source / file.path, self._rate(file))
+            request = LookRequest(file.at(self.request.source), self._rate(file))
             self._submit(self._copies, look, request, file, "copy", "looking", lambda seen: self._seen(file, seen))
         else:
             self._seen(file, Look(None))
@@ -563,7 +652,7 @@ class IngestRun:
     def _is_on_source(self, file: SourceFile) -> bool:
         """Whether it lies there as it was found."""
         try:
-            return status(self.request.source / file.path) == (file.size, file.modified)
+            return status(file.at(self.request.source)) == (file.size, file.modified)
         except OSError:
             return False
 
@@ -581,28 +670,28 @@ class IngestRun:
         if not self._is_on_source(file):
             self._without_card(file)
             return
-        request = self._copy_request(file)
-        known = self._known.proven(request)
-        if known is not None:
-            self._take_in(file, known)
-            return
-        alike = self._known.same_size(file.size) if self._preset.takes.skip_known else ()
-        if alike:
-            place = self.request.source / file.path
-            members = tuple(self.request.source / member for member in file.members) or (place,)
-            self._submit(
-                self._copies, identify, IdentifyRequest(members, alike), file, "copy", "copying",
-                lambda found: self._identified(file, request, found),
-            )  # fmt: skip
-        else:
-            self._copy(file, request)
+        self._copy(file, self._copy_request(file))
 
     def _without_card(self, file: SourceFile) -> None:
         """The file is not where it was found: what was copied of it is enough to go on, else its card is needed."""
-        known = self._known.without_card(self.request.source / file.path, file.size, file.modified)
-        if known is not None:
-            self._take_in(file, known)
+        place, roots = file.at(self.request.source), self._copy_roots()
+        copies = self._known.without_card(self._copy_request(file), roots) if roots else ()
+        if copies:
+            self._submit(
+                self._copies, read_copies_back, ReadBackRequest(copies, self._preset.originals.checksum), file, "copy",
+                "copying", lambda found: self._read_back(file, place, found),
+            )  # fmt: skip
             return
+        self._needs_card(file)
+
+    def _read_back(self, file: SourceFile, place: Path, found: tuple[Proved, ...]) -> None:
+        result = self._known.result_of(place, found, self._copy_roots()) if found else None
+        if result is not None:
+            self._take_in(file, result)
+        else:
+            self._needs_card(file)
+
+    def _needs_card(self, file: SourceFile) -> None:
         job = _Job(self._copies, None, None, file, "copy", "copying", lambda result: None)
         self.board.put(self._piece(file, "copy"))
         if not self._card_is_there():
@@ -622,62 +711,87 @@ class IngestRun:
         self._bytes += file.size
         self._take_in(file, result)
 
-    def _copy_request(self, file: SourceFile) -> CopyRequest:
-        originals, source = self._preset.originals, self.request.source
-        places = original_places(file, originals, self._values[file.path])
+    def _copy_roots(self) -> list[Path]:
+        """Of the shelves that originals are copied to."""
+        originals = self._preset.originals
         roots = [] if originals.do == "leave" else [self.request.originals]
         if originals.do == "copy" and originals.second_copy and self.request.second is not None:
             roots.append(self.request.second)
+        return roots
+
+    def _copy_request(self, file: SourceFile) -> CopyRequest:
+        originals, source, roots = self._preset.originals, self.request.source, self._copy_roots()
+        places = original_places(file, originals, self._values.get(file.path, self._no_values(file)))
         items = tuple(CopyItem(source / path, tuple(root / place for root in roots)) for path, place in places)
         own, beside = len(file.files), len(file.files) + len(file.sidecars)
         sidecars = items[own:beside] if originals.do == "copy" else ()
-        return CopyRequest(
-            source / file.path, items[:own], originals.checksum, sidecars, originals.on_clash, self._rate(file),
-            items[beside:],
+        request = CopyRequest(
+            file.at(source), items[:own], originals.checksum, sidecars, originals.on_clash, self._rate(file),
+            items[beside:], self._shelves.anchors(roots), (file.size, file.modified),
         )  # fmt: skip
-
-    def _identified(self, file: SourceFile, request: CopyRequest, found: str) -> None:
-        clip = self._session.project.clip(found) if found else None
-        path = self._session.project.path(clip.original.file) if clip is not None else None
-        if clip is None or path is None:
-            self._copy(file, request)
-            return
-        self._note(file, here=True)
-        self._done(file, "copy", f"here already as {clip.name}")
-        self._taken[file.path] = clip.id
-        self._after(file, clip)
-        self._next_of_size(file)
+        if not self._preset.takes.skip_known or originals.do == "leave":
+            return request
+        project = self._session.project
+        alike = (
+            known_as(clip, request, project, source, self._shelves.anchor)
+            for clip in self._known.same_size(file.size)
+        )
+        return replace(request, known=tuple(one for one in alike if one is not None))
 
     # Take into the project
 
     def _take_in(self, file: SourceFile, result: CopyResult) -> None:
-        if result.proved or self._preset.originals.do == "leave":
-            self._known.remember(self._proofs(file, result))
+        self._known.remember(result.proved)
+        self._proofs.put(file.path, result.proved)
         if self.board.piece("copy", file.path) is None:
             self.board.put(self._piece(file, "copy"))
-        self._done(file, "copy")
-        self._note(file, phase="copied", done=1.0)
-        self._proved.extend(result.proved)
+        copied = self._preset.originals.do == "copy"
+        self._note(file, phase="copied", done=1.0, copied=copied, proved=self._proofs.proves(file.path))
         if result.second is not None and self._shelves.roots.second is not None:
-            self._second += 1
+            self._second_files.add(result.second)
             self._seconds[file.path] = result.second.relative_to(self._shelves.roots.second).as_posix()
         if result.info is None:
+            self._done(file, "copy")
             self._note(file, phase="failed", note=result.problem)
             self._next_of_size(file)
             return
-        source = self.request.source / file.path
-        clip = self._known.clip_at(result) or self._new_clip(file, result, result.info)
-        self._session.absorb(lambda project: project.with_clip(project.clip(clip.id) or clip))
-        self._known.add(replace(clip, source=str(source)))
+        clip = self._clip_of(file, result, result.info)
         self._taken[file.path] = clip.id
         self._small_copies += sum(1 for proxy in clip.proxies if not proxy.info.made_as) if file.copies else 0
         self._after(file, clip)
         self._next_of_size(file)
 
-    def _proofs(self, file: SourceFile, result: CopyResult) -> tuple[Proved, ...]:
-        if not result.proved and not file.members:
-            return (Proved(result.path, result.path, result.value),)
-        return result.proved
+    def _clip_of(self, file: SourceFile, result: CopyResult, info: MediaInfo) -> Clip:
+        """The clip of the project that a copy is of, which lies where the copy lies from now on; or a new one."""
+        source = file.at(self.request.source)
+        known = self._session.project.clip(result.clip) if result.clip else self._known.clip_at(result)
+        clip = known or self._new_clip(file, result, info)
+        if known is None:
+            self._done(file, "copy")
+        else:
+            here = known is not self._known.clip_from(source)
+            self._note(file, here=here)
+            clip, note = self._where_it_lies(known, result, info)
+            self._done(file, "copy", note or (f"here already as {clip.name}" if here else ""))
+            self._note(file, note=note)
+        self._session.absorb(lambda project: project.with_clip(_with_original_of(project.clip(clip.id), clip)))
+        self._known.add(replace(clip, source=str(source)))
+        return clip
+
+    def _where_it_lies(self, clip: Clip, result: CopyResult, info: MediaInfo) -> tuple[Clip, str]:
+        """A known clip whose copy was missing or not whole any more has the new one, and a note says so."""
+        project = self._session.project
+        if project.place_or_none(clip.original.file) == result.path:
+            return clip, ""
+        home = project.shelf(clip.original.file.shelf)
+        shelf = home if home is not None and result.path.is_relative_to(home.root) else self._shelves.originals
+        original = Original(
+            reference(shelf, result.path), info, result.size, result.modified, self._preset.originals.checksum,
+            result.value,
+        )  # fmt: skip
+        damaged = project.place_or_none(clip.original.file) in result.others
+        note = f"the copy that was there had other bytes: copied anew as {result.path.name}" if damaged else ""
+        return replace(clip, original=original), note
 
     def _new_clip(self, file: SourceFile, result: CopyResult, info: MediaInfo) -> Clip:
         original = Original(
@@ -694,7 +808,7 @@ class IngestRun:
         beside = [*result.sidecars, *(path for path, _known in result.copies if path not in paired)]
         sidecars = tuple(reference(self._shelves.originals, path) for path in beside)
         name = clip_name(file) if self._preset.originals.do == "leave" else _name_of(result.path, file)
-        return Clip(new_id(), name, original, proxies, sidecars, source=str(self.request.source / file.path))
+        return Clip(new_id(), name, original, proxies, sidecars, source=str(file.at(self.request.source)))
 
     # Proxy and pair
 
@@ -739,9 +853,9 @@ class IngestRun:
         original = self._session.project.path(clip.original.file)
         assert original is not None
         values = self._token_values(file, clip)
-        request = ProxyRequest(
-            original, self._proxy_target(file, clip, wanted, values), wanted, clip.original.info, values
-        )
+        target, shelf = self._proxy_target(file, clip, wanted, values)
+        anchor = self._shelves.anchor(shelf.root)
+        request = ProxyRequest(original, target, wanted, clip.original.info, values, anchor=anchor)
         self._submit(
             self._makers, make_or_take_proxy, request, file, "proxy", "making",
             lambda made: self._pair(file, clip, made),
@@ -751,13 +865,17 @@ class IngestRun:
         values = token_values(file, self._numbers[file.path], self._context, clip.original.info)
         return {**values, "name": clip.name}
 
-    def _proxy_target(self, file: SourceFile, clip: Clip, wanted: Proxies, values: dict[str, str]) -> Path:
-        below = proxy_place(clip.original.file.path, wanted, values, file.path in self._same_stem)
+    def _proxy_target(
+        self, file: SourceFile, clip: Clip, wanted: Proxies, values: dict[str, str]
+    ) -> tuple[Path, Shelf]:
+        """Where a clip's proxy goes, and the shelf that it lies on."""
+        several = clip.original.file.form != "file"
+        below = proxy_place(clip.original.file.path, wanted, values, file.path in self._same_stem, several)
         shelf = self._shelves.proxies
         if wanted.place == "beside":
             known = self._session.project.shelf(clip.original.file.shelf)
             shelf = known or shelf
-        return shelf.root / below
+        return shelf.root / below, shelf
 
     def _such_proxy(self, clip: Clip, wanted: Proxies) -> Proxy | None:
         """The proxy made with these settings that the project has for the clip, if its file is there."""
@@ -792,7 +910,8 @@ class IngestRun:
         assert path is not None
         self._beside.append(path)
         if wanted.second_copy and self._shelves.roots.second is not None:
-            request = SecondCopy(path, self._second_place(proxy.file.path), self._true_checksum)
+            anchor = self._shelves.anchor(self._shelves.roots.second)
+            request = SecondCopy(path, self._second_place(proxy.file.path), self._true_checksum, anchor)
             self._submit(
                 self._copies, copy_again, request, file, "second copy", "paired",
                 lambda done: self._copied_again(file, done),
@@ -808,10 +927,17 @@ class IngestRun:
         return "xxh128" if checksum == "size" else checksum
 
     def _copied_again(self, file: SourceFile, done: Proved) -> None:
-        self._second += 1
-        self._proved.append(done)
+        self._second_files.add(done.path)
+        self._proofs.add(done)
         self._done(file, "second copy")
         self._note(file, phase="paired", done=1.0)
+
+
+def _with_original_of(known: Clip | None, clip: Clip) -> Clip:
+    """A clip of the project with its original where ``clip`` has it; that one itself where the project has none."""
+    if known is None:
+        return clip
+    return known if known.original.file == clip.original.file else replace(known, original=clip.original)
 
 
 def _name_of(path: Path, file: SourceFile) -> str:

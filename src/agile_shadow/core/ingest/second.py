@@ -5,17 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..below import Anchor
 from ..jobs import Report
 from .copying import Proved, copy_file
 
 
 @dataclass(frozen=True)
 class SecondCopy:
-    """A finished file, the place of its copy, and how it is proved."""
+    """A finished file, the place of its copy below the root of a shelf, and how it is proved."""
 
     source: Path
     target: Path
     checksum: str
+    anchor: Anchor
 
 
 def copy_again(request: SecondCopy, report: Report) -> Proved:
@@ -27,5 +29,5 @@ def copy_again(request: SecondCopy, report: Report) -> Proved:
         done += count
         report(min(1.0, done / total))
 
-    (path,), value = copy_file(request.source, (request.target,), request.checksum, step)
-    return Proved(request.source, path, value)
+    (proved,) = copy_file(request.source, (request.target,), request.checksum, step, (request.anchor,))
+    return proved

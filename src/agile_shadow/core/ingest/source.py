@@ -11,12 +11,12 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ShadowError, from_os_error, os_reason
-from ..media import is_known_media_name
+from ..media import Form, as_form, is_known_media_name
 from ..media.probe import is_small_copy_name
 from ..media.sequence import numbered
 from ..presets import Takes
+from ..project.report import Problem
 from .belonging import owners_of
-from .report import Problem
 
 _FILM_ENDINGS = (".dpx", ".exr", ".tif", ".tiff", ".png")
 _LEAST_FRAMES = 5  # of these endings, numbered alike in one folder, make a clip
@@ -40,6 +40,17 @@ class SourceFile:
     sidecars: tuple[str, ...] = ()
     members: tuple[str, ...] = ()
     copies: tuple[str, ...] = ()
+
+    @property
+    def form(self) -> Form:
+        """Whether it is one file, a numbered sequence, or a recording in several files."""
+        if not self.members:
+            return "file"
+        return "sequence" if self.kind == "sequence" else "parts"
+
+    def at(self, source: Path) -> Path:
+        """Where it lies on a source, as what it is."""
+        return as_form(source / self.path, self.form)
 
     @property
     def files(self) -> tuple[str, ...]:

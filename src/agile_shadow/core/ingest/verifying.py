@@ -5,18 +5,19 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from ascmhl.hasher import HashType, new_hasher_for_hash_type
 from ascmhl.history import MHLHistory
-from ascmhl.ignore import MHLIgnoreSpec, default_ignore_list
+from ascmhl.ignore import default_ignore_list
 
+from ..below import Anchor, folder_below
 from ..errors import ShadowError, sentence
 from ..presets import CHECKSUMS
-from .copying import hash_file
+from . import history as histories
+from .ignoring import Ignored
 from .manifest import IGNORED
-
-_PIECE = 4 << 20  # bytes read at a time
+from .reading import hash_open, read_ahead
 
 
 @dataclass
@@ -49,21 +50,17 @@ def verify_folder(folder: Path, told: Callable[[str, float], None] = lambda path
     history = _history(folder)
     found = Verified(str(folder))
     wanted = _wanted(history)
+    anchor = Anchor.of(folder)
     for number, (path, hashes) in enumerate(sorted(wanted.items())):
         told(path, number / len(wanted))
-        _compare(folder, path, hashes, found)
-    spec = MHLIgnoreSpec([*default_ignore_list(), *history.latest_ignore_patterns()], [*IGNORED])
-    found.unlisted = sorted(set(_files_below(folder, spec)) - set(wanted))
+        _compare(anchor, path, hashes, found)
+    ignored = Ignored([*default_ignore_list(), *(history.latest_ignore_patterns() or ()), *IGNORED])
+    found.unlisted = sorted(set(_files_below(folder, ignored)) - set(wanted))
     return found
 
 
 def _history(folder: Path) -> MHLHistory:
-    try:
-        history = MHLHistory.load_from_path(str(folder))
-    except Exception as error:  # the package raises its own kinds, and those of its XML library
-        raise ShadowError(
-            f"its manifest cannot be read ({error})", folder, "Look at the folder ascmhl in it."
-        ) from error
+    history = histories.load(folder)
     if not history.hash_lists and not history.child_histories:
         raise ShadowError("has no manifest", folder, "Name the folder that holds the folder ascmhl.")
     return history
@@ -86,46 +83,53 @@ def _wanted(history: MHLHistory, below: str = "") -> dict[str, list[tuple[str, s
     return found
 
 
-def _compare(folder: Path, path: str, hashes: list[tuple[str, str]], found: Verified) -> None:
+def _compare(anchor: Anchor, path: str, hashes: list[tuple[str, str]], found: Verified) -> None:
     known = [(kind, value) for kind, value in hashes if kind in CHECKSUMS or kind in HashType.__members__]
-    file = folder / path
-    if not file.resolve().is_relative_to(folder.resolve()):
-        found.unreadable.append(f"{path}: leads out of the folder")
-        return
-    if not file.is_file():
-        found.missing.append(path)
-        return
-    if not known:
-        found.unknown.append(path)
-        return
     try:
-        same = _hash(file, known[0][0]) == known[0][1]
-    except OSError as error:
-        found.unreadable.append(f"{path}: {sentence(error)}")
-        return
-    if same:
-        found.equal += 1
+        same = _hash_below(anchor, path, known[0][0]) == known[0][1] if known else None
+    except FileNotFoundError:
+        found.missing.append(path)
+    except (OSError, ShadowError, ValueError) as error:
+        reason = str(error) if isinstance(error, ValueError) else sentence(error)
+        found.unreadable.append(f"{path}: {reason}")
     else:
-        found.differ.append(path)
+        if same is None:
+            found.unknown.append(path)
+        elif same:
+            found.equal += 1
+        else:
+            found.differ.append(path)
 
 
-def _hash(file: Path, kind: str) -> str:
+def _hash_below(anchor: Anchor, path: str, kind: str) -> str:
+    """Checksum of an ordinary file below a folder, no link followed. Raises OSError, CopyError, ValueError."""
+    pure = PurePosixPath(path)
+    if pure.is_absolute() or ".." in pure.parts or not pure.parts or "\0" in path:
+        raise ValueError("leads out of the folder")
+    place = anchor.root / pure
+    with folder_below(anchor, place.parent) as folder:
+        handle = folder.open(place.name)
+        try:
+            return _hash(handle, place, kind)
+        finally:
+            os.close(handle)
+
+
+def _hash(handle: int, path: Path, kind: str) -> str:
     if kind in CHECKSUMS:
-        return hash_file(file, kind, fresh=True)
+        return hash_open(handle, path, kind, fresh=True)
     hasher = new_hasher_for_hash_type(kind)
-    with file.open("rb") as handle:
-        while piece := handle.read(_PIECE):
-            hasher.update(piece)
+    for piece in read_ahead(handle, path):
+        hasher.update(bytes(piece))
     return str(hasher.string_digest())
 
 
-def _files_below(folder: Path, spec: MHLIgnoreSpec) -> list[str]:
-    ignored = spec.get_path_spec()
+def _files_below(folder: Path, ignored: Ignored) -> list[str]:
     paths = []
     for where, folders, names in os.walk(folder):
         folders[:] = [name for name in folders if name != "ascmhl"]
         for name in names:
             path = os.path.relpath(os.path.join(where, name), folder).replace(os.sep, "/")
-            if not ignored.match_file(path):
+            if not ignored.matches(path):
                 paths.append(path)
     return paths

@@ -17,6 +17,7 @@ from typing import Any
 from ..errors import ShadowError, from_os_error
 from ..files import written_atomically
 from ..log import config_folder
+from ..media import as_form
 from ..media.joined import parts_of
 from ..media.sequence import status
 from ..project import Project
@@ -91,7 +92,7 @@ class Watch:
     def know(self, project: Project) -> None:
         """Leave out what the project took from here before."""
         for clip in project.clips:
-            path = Path(clip.source)
+            path = as_form(Path(clip.source), clip.original.file.form)
             if not clip.source or not path.is_relative_to(self.request.source):
                 continue
             for part in parts_of(path):

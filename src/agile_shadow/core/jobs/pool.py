@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import itertools
+import logging
 import os
 import signal
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import Future
 from contextlib import suppress
@@ -18,6 +20,8 @@ from typing import Any
 
 from ..errors import Cancelled, WorkerDied, WorkerStalled
 from .task import Task
+
+log = logging.getLogger(__name__)
 
 _PATIENCE = 5.0  # seconds a cancelled task has to clean up before its worker is killed
 _LOOK = 0.05  # seconds between two looks at a worker
@@ -50,10 +54,13 @@ class _Queue:
         self._closed = False
         self._paused = False
 
-    def put(self, entry: _Entry) -> None:
+    def put(self, entry: _Entry) -> bool:
+        """Take an entry in; False when the pool is closed, so that nobody would ever take it out."""
         with self._changed:
-            self._waiting.append(entry)
-            self._changed.notify()
+            if not self._closed:
+                self._waiting.append(entry)
+                self._changed.notify()
+            return not self._closed
 
     def get(self) -> _Entry | None:
         """The next entry, None when the pool was closed and nothing waits."""
@@ -90,7 +97,7 @@ class _Queue:
 
     def pause(self, on: bool) -> None:
         with self._changed:
-            self._paused = on
+            self._paused = on and not self._closed
             self._changed.notify_all()
 
     def close(self) -> None:
@@ -131,14 +138,15 @@ class WorkerPool:
         when it begins.
 
         Higher ``priority`` goes first; what is ``held`` waits for :meth:`hold`. The future raises the task's own
-        error, WorkerDied, WorkerStalled or Cancelled.
+        error, WorkerDied, WorkerStalled or Cancelled: the last also where the pool is closed.
         """
         entry = _Entry(task, request, on_progress, priority, next(self._numbers), held)
         self._by_future[entry.future] = entry
         entry.future.add_done_callback(lambda future: self._by_future.pop(future, None))
         for keeper in self._keepers:
             keeper.start_if_needed()
-        self._queue.put(entry)
+        if not self._queue.put(entry):
+            entry.future.set_exception(Cancelled())
         return entry.future
 
     def prefer(self, future: Future[Any], priority: int) -> None:
@@ -196,15 +204,29 @@ class WorkerPool:
     @property
     def process_ids(self) -> list[int]:
         """Process numbers of the workers alive."""
-        return [keeper.process.pid for keeper in self._keepers if keeper.process and keeper.process.poll() is None]
+        processes = [keeper.process for keeper in self._keepers]
+        return [process.pid for process in processes if process is not None and process.poll() is None]
 
-    def close(self) -> None:
-        """End all workers; tasks not finished raise Cancelled."""
+    def end(self) -> None:
+        """Have all workers end soon, without waiting for it; tasks not finished raise Cancelled."""
+        self._queue.close()
         self.resume()
         self.cancel_all()
-        self._queue.close()
-        for keeper in self._keepers:
-            keeper.join()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End all workers. Whether all had ended within ``limit`` seconds."""
+        self.end()
+        end = None if limit is None else time.monotonic() + limit
+        ended = [keeper.join(end) for keeper in list(self._keepers)]
+        return all(ended)
+
+
+def _tell(entry: _Entry, part: float) -> None:
+    """Tell of progress; whatever the listener raises is not the task's affair."""
+    try:
+        entry.on_progress(part)
+    except Exception:
+        log.exception("telling of progress")
 
 
 class _Keeper:
@@ -227,13 +249,17 @@ class _Keeper:
     def stand_still(self, on: bool) -> None:
         """Stop the worker's process where it is, or let it go on."""
         self.paused = on
-        if self.process is not None and self.process.poll() is None:
+        process = self.process  # it may end, and be taken away by its thread, at any moment
+        if process is not None and process.poll() is None:
             with suppress(ProcessLookupError):
-                os.kill(self.process.pid, signal.SIGSTOP if on else signal.SIGCONT)
+                os.kill(process.pid, signal.SIGSTOP if on else signal.SIGCONT)
 
-    def join(self) -> None:
-        if self._thread is not None:
-            self._thread.join()
+    def join(self, end: float | None) -> bool:
+        """Wait for its end, until the clock says ``end``; whether it has ended."""
+        if self._thread is None:
+            return True
+        self._thread.join(None if end is None else max(0.0, end - time.monotonic()))
+        return not self._thread.is_alive()
 
     def _loop(self) -> None:
         # The worker asks to be ended with its parent *thread*: so this thread both starts and outlives it.
@@ -245,6 +271,11 @@ class _Keeper:
                         entry.future.set_exception(Cancelled())
                     else:
                         self._serve(entry)
+                except Exception as error:  # whatever it was, whoever waits for the answer hears of it
+                    log.exception("keeping a worker")
+                    self._end_process()
+                    if not entry.future.done():
+                        entry.future.set_exception(error)
                 finally:
                     self.entry = None
                     self._entries.done(entry)
@@ -255,7 +286,7 @@ class _Keeper:
         try:
             pipe = self._connected()
             pipe.send((entry.task, entry.request))
-            entry.on_progress(0.0)
+            _tell(entry, 0.0)
             kind, value = self._answer(pipe, entry)
         except WorkerStalled as error:
             self._end_process()
@@ -270,7 +301,8 @@ class _Keeper:
                 died.__cause__ = error
                 entry.future.set_exception(died)
             return
-        except Exception as error:  # a request that does not pickle
+        except Exception as error:  # a request that does not pickle, or an answer that cannot be read
+            self._end_process()
             entry.future.set_exception(error)
             return
         if kind == "done":
@@ -291,7 +323,7 @@ class _Keeper:
                     return kind, value
                 if value != last:
                     last, still = value, 0.0
-                entry.on_progress(value)
+                _tell(entry, value)
             elif not self.paused:
                 still += _LOOK
             if self._stalled_after is not None and still > self._stalled_after + (0 if begun else _START):

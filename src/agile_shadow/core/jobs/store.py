@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ..errors import StateError
 from ..state import opened, state_file
 from .piece import Piece
 
@@ -34,6 +35,12 @@ _COLUMNS = (
     "begun", "ended", "note", "id",
 )  # fmt: skip
 _WRITTEN = _COLUMNS[:-1]
+_ASKED = {
+    "jobs": "id, kind, project, request, state, created, ended, result",
+    "copies": "source, size, source_mtime, target, target_mtime, checksum, value",
+    "pieces": ", ".join((*_COLUMNS, "wish")),
+    "listings": "run, found",
+}
 _KEPT_RUNS = 20  # ended ones whose jobs stay listed
 
 
@@ -65,14 +72,24 @@ class JobStore:
 
     def __init__(self, path: Path | None = None) -> None:
         self._path = path or state_file()
-        self._path.parent.mkdir(parents=True, exist_ok=True)
-        with opened(self._path) as db:
-            db.executescript(_TABLES)
+        self._look()
+
+    def _look(self) -> None:
+        """Have a file that cannot be used set aside now, not in the middle of work."""
+        for last in (False, True):
+            try:
+                with opened(self._path, _TABLES) as db:
+                    for table, columns in _ASKED.items():
+                        db.execute(f"SELECT {columns} FROM {table} LIMIT 1").fetchall()
+                return
+            except StateError:
+                if last:
+                    raise
 
     def begin(self, kind: str, project: Path, request: dict[str, Any]) -> int:
         """Note a job as open and return its number; the same open job keeps the number it has."""
         text = json.dumps(request, sort_keys=True)
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             db.execute(
                 "INSERT INTO jobs (kind, project, request, state, created) VALUES (?, ?, ?, 'open', ?) "
                 "ON CONFLICT DO NOTHING",
@@ -86,45 +103,45 @@ class JobStore:
 
     def end(self, job: int, state: str, result: dict[str, Any] | None = None) -> None:
         """Close a job as ``done``, ``cancelled`` or ``failed``."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             db.execute(
                 "UPDATE jobs SET state=?, ended=?, result=? WHERE id=?", (state, time.time(), json.dumps(result), job)
             )
 
     def open_jobs(self, project: Path) -> list[JobRecord]:
         """Jobs of a project that were begun and not ended, oldest first."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             rows = db.execute(
                 "SELECT id, kind, project, request FROM jobs WHERE state='open' AND project=? ORDER BY id",
                 (str(project),),
             ).fetchall()
         return [JobRecord(row[0], row[1], row[2], json.loads(row[3])) for row in rows]
 
-    def remember_copy(self, record: CopyRecord) -> None:
-        """Keep the proof of a copy."""
-        with opened(self._path) as db:
-            db.execute(
+    def remember_copies(self, records: Iterable[CopyRecord]) -> None:
+        """Keep what copies were when they were read back. One change on disk."""
+        with opened(self._path, _TABLES) as db:
+            db.executemany(
                 "INSERT OR REPLACE INTO copies VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (record.source, record.size, record.source_mtime, record.target, record.target_mtime,
-                 record.checksum, record.value),
+                [(one.source, one.size, one.source_mtime, one.target, one.target_mtime, one.checksum, one.value)
+                 for one in records],
             )  # fmt: skip
 
-    def proven_copy(self, source: Path, target: Path) -> CopyRecord | None:
-        """The kept proof of a copy, if any; the caller compares sizes and times with what is there now."""
-        with opened(self._path) as db:
-            row = db.execute("SELECT * FROM copies WHERE source=? AND target=?", (str(source), str(target))).fetchone()
-        return CopyRecord(*row) if row else None
+    def copies_of(self, source: Path) -> list[CopyRecord]:
+        """What is remembered of copies of a file; the caller reads them."""
+        with opened(self._path, _TABLES) as db:
+            rows = db.execute("SELECT * FROM copies WHERE source=?", (str(source),)).fetchall()
+        return [CopyRecord(*row) for row in rows]
 
     # The jobs of a run, one by one
 
     def keep_listing(self, run: int, found: dict[str, Any]) -> None:
         """Keep what a run found on its source, so that it can go on without it."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             db.execute("INSERT OR REPLACE INTO listings VALUES (?, ?)", (run, json.dumps(found)))
 
     def listing(self, run: int) -> dict[str, Any] | None:
         """What a run found, if it was kept."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             row = db.execute("SELECT found FROM listings WHERE run=?", (run,)).fetchone()
         return json.loads(row[0]) if row else None
 
@@ -132,7 +149,7 @@ class JobStore:
         """Write jobs as they are now; those of a run are known by kind and path. One change on disk."""
         changes = ", ".join(f"{name}=excluded.{name}" for name in _WRITTEN[3:])
         marks = ", ".join("?" * len(_WRITTEN))
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             db.executemany(
                 f"INSERT INTO pieces ({', '.join(_WRITTEN)}) VALUES ({marks}) "
                 f"ON CONFLICT (run, kind, path) DO UPDATE SET {changes}",
@@ -146,7 +163,7 @@ class JobStore:
             where, values = "run=?", [str(run)]
         elif project is not None:
             where, values = "run IN (SELECT id FROM jobs WHERE project=?)", [str(project)]
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             rows = db.execute(
                 f"SELECT {', '.join(_COLUMNS)} FROM pieces WHERE {where} ORDER BY id",
                 values,
@@ -155,12 +172,12 @@ class JobStore:
 
     def ask(self, piece: int, wish: str) -> bool:
         """Ask whoever runs a job for something (see WISHES); whether there is such a job."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             return db.execute("UPDATE pieces SET wish=? WHERE id=?", (wish, piece)).rowcount == 1
 
     def wishes(self, run: int) -> list[tuple[str, str, str]]:
         """(kind, path, wish) of what was asked for since; each is given once."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             rows = db.execute("SELECT kind, path, wish FROM pieces WHERE run=? AND wish != ''", (run,)).fetchall()
             if rows:
                 db.execute("UPDATE pieces SET wish='' WHERE run=? AND wish != ''", (run,))
@@ -168,13 +185,13 @@ class JobStore:
 
     def job(self, identity: int) -> tuple[str, dict[str, Any] | None]:
         """State and result of a job; an empty state when there is none."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             row = db.execute("SELECT state, result FROM jobs WHERE id=?", (identity,)).fetchone()
         return (row[0], json.loads(row[1]) if row[1] else None) if row else ("", None)
 
     def reopen(self, identity: int) -> JobRecord | None:
         """Open an ended job again, so that it goes on; None when there is none or the same is open already."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             row = db.execute("SELECT id, kind, project, request FROM jobs WHERE id=?", (identity,)).fetchone()
             if row is None:
                 return None
@@ -183,7 +200,7 @@ class JobStore:
 
     def forget_old(self) -> None:
         """Drop the single jobs of runs that ended long ago; what was proven stays known."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLES) as db:
             ended = "SELECT id FROM jobs WHERE state != 'open' ORDER BY id DESC LIMIT -1 OFFSET ?"
             for table in ("pieces", "listings"):
                 db.execute(f"DELETE FROM {table} WHERE run IN ({ended})", (_KEPT_RUNS,))

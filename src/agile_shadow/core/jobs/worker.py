@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import logging
 import os
+import pickle
 import signal
 import sys
 import time
@@ -12,7 +13,7 @@ import traceback
 from multiprocessing.connection import Connection
 from typing import Any
 
-from ..errors import Cancelled
+from ..errors import Cancelled, ShadowError, sentence
 from ..log import set_up_logging
 from .task import Task
 
@@ -53,7 +54,20 @@ def main() -> None:
             return
         if task is not None:  # None: a cancel that came after its task had ended
             parent.send(("begun", None))
-            parent.send(_run(task, request, parent))
+            _answer(parent, _run(task, request, parent))
+
+
+def _answer(parent: Connection[Any, Any], answer: tuple[str, Any]) -> None:
+    """Send what came of a task; what cannot be sent, or not be read at the other end, is sent as its sentence."""
+    try:
+        pickle.loads(pickle.dumps(answer[1])) if answer[0] == "failed" else None
+        parent.send(answer)
+    except (BrokenPipeError, ConnectionError):
+        raise
+    except Exception as error:
+        logging.getLogger("agile_shadow.worker").exception("an answer that cannot be sent")
+        told = answer[1] if isinstance(answer[1], Exception) else error
+        parent.send(("failed", ShadowError(sentence(told).rstrip("."))))
 
 
 def _run(task: Task, request: Any, parent: Connection[Any, Any]) -> tuple[str, Any]:

@@ -8,11 +8,13 @@ from .info import AudioStream, MediaInfo
 from .pictures import to_bgra
 from .probe import is_known_media_name, probe
 from .progressive import ProgressiveReader, open_reader
+from .recording import Form, as_form, form_of
 from .sound import SAMPLE_RATE, SoundReader
 
 __all__ = [
     "SAMPLE_RATE",
     "AudioStream",
+    "Form",
     "FrameIndex",
     "FrameReader",
     "MediaInfo",
@@ -20,8 +22,10 @@ __all__ = [
     "ProgressiveReader",
     "Rectangle",
     "SoundReader",
+    "as_form",
     "filter_chain",
     "fit_rectangle",
+    "form_of",
     "is_known_media_name",
     "open_reader",
     "probe",

@@ -13,9 +13,9 @@ from av.video.frame import VideoFrame
 
 from ..errors import MediaError
 from .index import FrameIndex, read_index
-from .joined import is_joined
 from .opening import open_media
 from .pictures import say_matrix
+from .recording import is_joined
 
 _LIGHT_PIXELS = 2_300_000  # up to full HD one frame at a time (low delay), above it frames in parallel (throughput)
 _READ_THROUGH = 4  # frames that are decoded through rather than sought past
@@ -33,7 +33,7 @@ class FrameReader:
     """
 
     def __init__(self, path: Path, rate: Fraction | None = None) -> None:
-        self.path = Path(path)
+        self.path = path
         self._rate = rate
         self._open()
         try:

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 
 from ..errors import MediaError
 from ..time import STANDARD_RATES, nearest_standard_rate
-from .joined import is_joined, joint_ticks, parts_of
+from .joined import joint_ticks, parts_of
 from .opening import open_media, part_lengths
-from .sequence import is_sequence, members
+from .recording import is_joined, is_sequence
+from .sequence import members
 
 Times = NDArray[np.int64]
 
@@ -163,7 +164,7 @@ def _from_packets(path: Path, stream_index: int) -> tuple[Times, NDArray[np.bool
     times: list[int] = []
     keys: list[bool] = []
     try:
-        with av.open(str(path)) as container:
+        with open_media(path) as container:
             for packet in container.demux(container.streams[stream_index]):
                 if packet.pts is not None and packet.size and not packet.is_discard:
                     times.append(packet.pts)

@@ -5,19 +5,26 @@ from __future__ import annotations
 from dataclasses import MISSING, dataclass, fields
 from fractions import Fraction
 from functools import cache, lru_cache
-from typing import Any
+from typing import Annotated, Any, Literal
 
+from pydantic import Field, TypeAdapter
+
+from ..strict import Count, Exact, Name
 from ..time import rate_text
+from .recording import Form
+
+_Pixels = Annotated[int, Field(ge=0, le=1_000_000)]
+_Small = Annotated[int, Field(ge=0, le=10_000)]
 
 
 @dataclass(frozen=True)
 class AudioStream:
     """One sound stream: channels, samples per second, bits of one sample."""
 
-    codec: str
-    channels: int
-    sample_rate: int
-    bits: int
+    codec: Name
+    channels: _Small
+    sample_rate: Annotated[int, Field(ge=0, le=10**8)]
+    bits: _Small
 
 
 SEQUENCE = "numbered sequence"  # the container of a clip that is many image files
@@ -34,29 +41,29 @@ class MediaInfo:
     ``recorded``: day and time as the file says, ``camera`` as it names it; "" when it does not.
     """
 
-    kind: str
-    container: str
-    size: int
-    duration: Fraction
-    codec: str = ""
-    width: int = 0
-    height: int = 0
-    display_width: int = 0
-    display_height: int = 0
-    frame_rate: Fraction = Fraction(0)
-    frames: int = 0
+    kind: Literal["video", "sound", "still"]
+    container: Name
+    size: Count
+    duration: Exact
+    codec: Name = ""
+    width: _Pixels = 0
+    height: _Pixels = 0
+    display_width: _Pixels = 0
+    display_height: _Pixels = 0
+    frame_rate: Exact = Fraction(0)
+    frames: Annotated[int, Field(ge=0, le=10**10)] = 0
     variable_rate: bool = False
-    start_timecode: str | None = None
-    reel: str | None = None
-    rotation: int = 0
+    start_timecode: Name | None = None
+    reel: Name | None = None
+    rotation: Annotated[int, Field(ge=-360, le=360)] = 0
     interlaced: bool = False
-    pixel_format: str = ""
-    bit_depth: int = 8
-    audio: tuple[AudioStream, ...] = ()
-    pixel_aspect: Fraction = Fraction(0)
-    made_as: str = ""
-    recorded: str = ""
-    camera: str = ""
+    pixel_format: Name = ""
+    bit_depth: _Small = 8
+    audio: Annotated[tuple[AudioStream, ...], Field(max_length=1000)] = ()
+    pixel_aspect: Exact = Fraction(0)
+    made_as: Name = ""
+    recorded: Name = ""
+    camera: Name = ""
 
     @property
     def display_aspect(self) -> Fraction:
@@ -65,6 +72,11 @@ class MediaInfo:
             stored = Fraction(self.width, self.height) * self.pixel_aspect
             return 1 / stored if self.rotation % 180 else stored
         return Fraction(self.display_width, self.display_height) if self.display_height else Fraction(0)
+
+    @property
+    def form(self) -> Form:
+        """Whether it is one file, a numbered sequence, or a recording in several files."""
+        return {SEQUENCE: "sequence", JOINED: "parts"}.get(self.container, "file")  # type: ignore[return-value]
 
     @property
     def sequence_rate(self) -> Fraction | None:
@@ -108,14 +120,32 @@ class MediaInfo:
     def from_json(cls, values: dict[str, Any]) -> MediaInfo:
         """The inverse of :meth:`to_json` and :meth:`to_brief_json`; unknown keys are passed over.
 
-        Raises KeyError, TypeError, ValueError.
+        Raises TypeError, ValueError for what no footage is.
         """
         kept = {key: value for key, value in values.items() if key in _names()}
-        kept["frame_rate"] = _fraction(kept.get("frame_rate") or 0)
-        kept["duration"] = _fraction(kept["duration"])
-        kept["pixel_aspect"] = _fraction(kept.get("pixel_aspect", 0))
+        kept["frame_rate"] = kept.get("frame_rate") or 0
         kept["audio"] = tuple(_stream(*stream) for stream in kept.get("audio", ()))
-        return cls(**kept)
+        info = _adapter().validate_python(kept)
+        if not 0 <= info.frame_rate <= 100_000 or not 0 <= info.duration <= 10**9 or not 0 <= info.pixel_aspect <= 1000:
+            raise ValueError("a rate, length or shape of no footage")
+        return info
+
+
+@cache
+def _adapter() -> TypeAdapter[MediaInfo]:
+    return TypeAdapter(MediaInfo)
+
+
+@cache
+def _streams() -> TypeAdapter[AudioStream]:
+    return TypeAdapter(AudioStream)
+
+
+@lru_cache(maxsize=256)  # thousands of clips share a few kinds of sound
+def _stream(codec: object, channels: object, sample_rate: object, bits: object) -> AudioStream:
+    return _streams().validate_python(
+        {"codec": codec, "channels": channels, "sample_rate": sample_rate, "bits": bits}
+    )
 
 
 @cache
@@ -127,7 +157,3 @@ def _usual() -> tuple[tuple[str, object], ...]:
 @cache
 def _names() -> frozenset[str]:
     return frozenset(field.name for field in fields(MediaInfo))
-
-
-_fraction = lru_cache(maxsize=4096)(Fraction)  # thousands of clips share a few rates and shapes
-_stream = lru_cache(maxsize=256)(AudioStream)

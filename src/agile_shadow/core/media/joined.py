@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import base64
-import re
 from collections.abc import Sequence
 from fractions import Fraction
-from pathlib import Path, PurePath
+from pathlib import Path
 
 import av
 from av.container import InputContainer
 
-JOINT = " + "
+from .demuxers import FOOTAGE
+from .recording import JOINT, is_joined
+
 _MICRO = 1_000_000  # ticks a second in which the reader of lists counts
-_ENDING = re.compile(r"\.[A-Za-z0-9]{2,5}$")
 
 
 def joined_name(names: Sequence[str]) -> str:
@@ -23,15 +23,7 @@ def joined_name(names: Sequence[str]) -> str:
 
 def parts_of(path: Path) -> list[Path]:
     """The files of a recording in order; of any other path itself alone. Touches no drive."""
-    names = path.name.split(JOINT)
-    ending = path.suffix.casefold()
-    alike = all(_ENDING.search(name) and name.casefold().endswith(ending) for name in names)
-    return [path.with_name(name) for name in names] if len(names) > 1 and alike else [path]
-
-
-def is_joined(path: PurePath) -> bool:
-    """Whether a path names a recording of several files."""
-    return JOINT in path.name and len(parts_of(Path(path))) > 1
+    return [path.with_name(name) for name in path.name.split(JOINT)] if is_joined(path) else [path]
 
 
 def open_joined(path: Path, lengths: Sequence[Fraction]) -> InputContainer:
@@ -41,7 +33,7 @@ def open_joined(path: Path, lengths: Sequence[Fraction]) -> InputContainer:
         name = str(part.absolute()).replace("'", "'\\''")
         lines += [f"file 'file:{name}'", f"duration {micro(length) / _MICRO:.6f}"]
     text = base64.b64encode("\n".join(lines).encode()).decode()
-    options = {"safe": "0", "protocol_whitelist": "data,file"}
+    options = {"safe": "0", "protocol_whitelist": "data,file", "format_whitelist": f"concat,{FOOTAGE}"}
     return av.open(f"data:text/plain;base64,{text}", format="concat", options=options, metadata_errors="replace")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -9,10 +10,13 @@ from pathlib import Path
 import av
 from av.container import InputContainer
 
+from ..below import open_ordinary
 from ..errors import MediaError, from_os_error
 from ..time import rate_text
-from .joined import is_joined, open_joined, parts_of
-from .sequence import DEFAULT_RATE, first_number, is_sequence
+from .demuxers import OPTIONS
+from .joined import open_joined, parts_of
+from .recording import is_joined, is_sequence
+from .sequence import DEFAULT_RATE, first_number
 
 # What the library raises, besides its own errors, for files that say impossible things of themselves.
 ODD_FILE = (
@@ -23,18 +27,20 @@ ODD_FILE = (
 def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
     """Open a file for reading; raises MediaError in words for whatever stands against it.
 
-    ``path`` may be the pattern of a numbered sequence, ``rate`` its frames per second; or name a recording's files.
+    ``path`` may stand for a numbered sequence, ``rate`` its frames per second, or for a recording in several files.
+    Only readers of footage are tried: a list of files with the ending of a film opens nothing.
     """
     try:
         if is_sequence(path):
             return _open_sequence(path, rate or DEFAULT_RATE)
         for part in parts_of(path):
-            with part.open("rb") as handle:
-                if not handle.read(1):
-                    raise MediaError("is empty (zero bytes)", part, "Copy it again from the card if you can.")
+            _refuse_empty(part, several=is_joined(path))
         if is_joined(path):
             return open_joined(path, part_lengths(path))
-        return av.open(str(path), metadata_errors="replace")
+        options, kind = dict(OPTIONS), None
+        if "%" in path.name and path.suffix.lower() in _PATTERN_READ:  # the library would take it for a pattern
+            options["pattern_type"], kind = "none", "image2"
+        return av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace")
     except av.error.FFmpegError as error:
         raise MediaError(
             "cannot be read as media: it is damaged, cut off, or of another kind", path, "Check the file."
@@ -43,9 +49,23 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
         raise from_os_error(error, path, MediaError) from error
 
 
+_PATTERN_READ = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".dpx", ".exr", ".bmp", ".webp"])
+
+
+def _refuse_empty(part: Path, several: bool) -> None:
+    """Raises MediaError for a file without a byte, OSError for what is no ordinary file (or, of several, a link)."""
+    handle = open_ordinary(part if several else os.path.realpath(part))
+    try:
+        if not os.pread(handle, 1, 0):
+            raise MediaError("is empty (zero bytes)", part, "Copy it again from the card if you can.")
+    finally:
+        os.close(handle)
+
+
 def _open_sequence(path: Path, rate: Fraction) -> InputContainer:
-    options = {"start_number": str(first_number(path)), "framerate": rate_text(rate), "pattern_type": "sequence"}
-    return av.open(str(path), format="image2", options=options)
+    options = {**OPTIONS, "start_number": str(first_number(path)), "framerate": rate_text(rate)}
+    options["pattern_type"] = "sequence"
+    return av.open(f"file:{path}", format="image2", options=options)
 
 
 def part_lengths(path: Path) -> list[Fraction]:

@@ -16,9 +16,9 @@ from av.video.stream import VideoStream
 from ..errors import MediaError
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
-from .joined import is_joined
 from .opening import ODD_FILE, open_media
-from .sequence import is_sequence, status
+from .recording import is_joined, is_sequence
+from .sequence import status
 
 VIDEO_NAMES = frozenset(
     [
@@ -68,7 +68,6 @@ def is_small_copy_name(name: str) -> bool:
 
 def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
     """Everything the program wants to know about a file, or a sequence at ``rate``. Raises MediaError in words."""
-    path = Path(path)
     with open_media(path, rate) as container:
         try:
             if container.streams.video:

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ..errors import MediaError
 from .joined import parts_of
+from .recording import is_sequence
 
 DEFAULT_RATE = Fraction(25)
 _PATTERN = re.compile(r"%0(\d{1,2})d")
@@ -34,20 +35,24 @@ def numbered(name: str) -> Numbered | None:
     return Numbered(f"{before}%0{len(digits)}d{ending}", int(digits))
 
 
-def is_sequence(path: Path) -> bool:
-    """Whether a path names a sequence by its pattern."""
-    return _PATTERN.search(path.name) is not None
+def member_name(pattern: str, number: int) -> str:
+    """The name of one file of a sequence."""
+    return _PATTERN.sub(lambda digits: f"{number:0{int(digits[1])}d}", pattern, count=1)
 
 
 def members(path: Path) -> list[Path]:
-    """The files of a sequence or recording in their order; a plain file is its only member. Raises OSError."""
+    """The files of a sequence or recording in their order; a plain file is its only member. Raises OSError.
+
+    Links and whatever else is no ordinary file are no members of a sequence.
+    """
     if not is_sequence(path):
         return parts_of(path)
     found = []
-    for name in os.listdir(path.parent):
-        one = numbered(name)
-        if one is not None and one.pattern == path.name:
-            found.append((one.number, path.with_name(name)))
+    with os.scandir(path.parent) as entries:
+        for entry in entries:
+            one = numbered(entry.name)
+            if one is not None and one.pattern == path.name and entry.is_file(follow_symlinks=False):
+                found.append((one.number, path.with_name(entry.name)))
     return [member for _number, member in sorted(found)]
 
 

@@ -26,7 +26,7 @@ class SoundReader:
     """
 
     def __init__(self, path: Path) -> None:
-        self.path = Path(path)
+        self.path = path
         self._container = open_media(self.path)
         self._streams = list(self._container.streams.audio)
         video = self._container.streams.video

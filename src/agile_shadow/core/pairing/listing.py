@@ -41,7 +41,7 @@ def files_at(places: Iterable[Path]) -> tuple[list[Found], list[Left]]:
         if place.is_dir():
             listing = read_source(place)
             for file in listing.files:
-                path = place / file.path
+                path = file.at(place)
                 if file.kind in ("video", "sequence"):
                     found.setdefault(path, Found(path, file.path, file.size, file.modified))
                 else:

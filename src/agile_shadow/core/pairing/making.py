@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from ..below import Anchor
 from ..errors import Cancelled, PresetError, ShadowError, sentence
 from ..ingest import Context, SourceFile, proxy_place, token_values
 from ..jobs import WorkerPool
@@ -19,7 +20,7 @@ from ..presets import Preset, Proxies
 from ..presets.library import parse_preset
 from ..project import Clip, Project, ProjectSession
 from ..proxies import ProxyRequest, ProxyResult, make_or_take_proxy
-from ..shelves import shelf_for, user_shelves
+from ..shelves import open_root, put_mark_and_remember, shelf_for, user_shelves
 
 log = logging.getLogger(__name__)
 
@@ -118,6 +119,12 @@ class MakeRun:
             self.problems.append(f"{clip.name}: {sentence(error)}")
             return
         self._session.absorb(lambda project: _with_made(project, clip.id, shelf, result))
+        self._mark(shelf)
+
+    def _mark(self, root: Path) -> None:
+        shelf = next((one for one in self._session.project.shelves if one.root == root), None)
+        if shelf is not None and shelf.role == "proxies":
+            put_mark_and_remember(shelf, Anchor.of(root))
 
     def _progress(self, part: float) -> None:
         self.part = part
@@ -131,9 +138,11 @@ class MakeRun:
         number = next(n for n, one in enumerate(project.clips, 1) if one.id == clip.id)
         context = Context(home.root, project.name, self.request.preset.name)
         values = {**token_values(file, number, context, clip.original.info), "name": clip.name}
-        below = proxy_place(clip.original.file.path, wanted, values, _shares_stem(project, clip))
+        several = clip.original.file.form != "file"
+        below = proxy_place(clip.original.file.path, wanted, values, _shares_stem(project, clip), several)
         root = self.request.root or home.root
-        return ProxyRequest(original, root / below, wanted, clip.original.info, values), root
+        anchor = open_root(root, project.shelves)
+        return ProxyRequest(original, root / below, wanted, clip.original.info, values, anchor=anchor), root
 
 
 def _shares_stem(project: Project, clip: Clip) -> bool:

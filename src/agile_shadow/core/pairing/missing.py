@@ -14,8 +14,8 @@ from ..errors import ShadowError
 from ..ingest import checksum_of
 from ..jobs import WorkerPool
 from ..media import MediaInfo
-from ..media.joined import is_joined
-from ..media.sequence import exists, is_sequence, members
+from ..media.recording import form_of
+from ..media.sequence import exists, members
 from ..pairs import FileRef
 from ..pairs.evidence import Finding
 from ..project import Clip, Project
@@ -87,7 +87,7 @@ class _There:
 
     def __contains__(self, path: Path) -> bool:
         folder, name = os.path.split(path)
-        if is_sequence(path) or is_joined(path):
+        if form_of(path) != "file":
             return exists(path)
         if folder not in self._names:
             try:

@@ -21,18 +21,15 @@ class Prints:
 
     def __init__(self, path: Path | None = None) -> None:
         self._path = path or state_file()
-        self._path.parent.mkdir(parents=True, exist_ok=True)
-        with opened(self._path) as db:
-            db.executescript(_TABLE)
 
     def keep(self, key: str, one: Fingerprint) -> None:
         """Remember a fingerprint."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLE) as db:
             db.execute("INSERT OR REPLACE INTO fingerprints VALUES (?, ?, ?)", (key, one.to_bytes(), time.time()))
 
     def kept(self, key: str) -> Fingerprint | None:
         """One taken earlier, if any."""
-        with opened(self._path) as db:
+        with opened(self._path, _TABLE) as db:
             row = db.execute("SELECT data FROM fingerprints WHERE key=?", (key,)).fetchone()
         if row is None:
             return None

@@ -176,17 +176,21 @@ class Prover:
                 self._pool.pause() if yes else self._pool.resume()
             self._wish.notify_all()
 
-    def close(self) -> None:
-        """End it; what was proved is kept."""
+    def end(self) -> None:
+        """Have it end soon, without waiting for it; what was proved is kept."""
         with self._wish:
             self._closed = True
             if self._pool is not None:
-                self._pool.cancel_all()
+                self._pool.end()
             self._wish.notify_all()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End it; whether it had ended within ``limit`` seconds."""
+        self.end()
         if self._thread is not None:
-            self._thread.join()
-        if self._pool is not None:
-            self._pool.close()
+            self._thread.join(limit)
+        ended = self._pool is None or self._pool.close(limit)
+        return ended and (self._thread is None or not self._thread.is_alive())
 
     def _loop(self) -> None:
         while True:
@@ -199,8 +203,9 @@ class Prover:
                 self._look, self._wanted = (self._look if wanted else False), None
             try:
                 self._round(wanted)
-            except Exception:  # a fault here must not end the thread
+            except Exception as error:  # a fault here must not end the thread
                 log.exception("proving")
+                self._report(f"The proof of pairs broke off: {sentence(error)}")
             self.total = self.done = 0
             self.changed.emit()
 

@@ -1,61 +1,168 @@
-"""Removing proxies: into the trash, and only what this project had made."""
+"""Removing proxies: into the trash, and only files that are known, not only said, to be proxies that were made.
+
+A project file may say anything, so its word is not enough: the file must be the one this machine remembers to have
+made, to the byte, or be told to be a proxy by its contents; and it must be no original, part or sidecar of any project
+that this machine knows, under whatever name.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+import os
+import stat
+from collections.abc import Callable, Iterable
+from contextlib import suppress
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from send2trash import send2trash
-from send2trash.exceptions import TrashPermissionError
-
-from ..errors import ShadowError, os_reason
-from ..media.sequence import exists
+from ..below import Anchor, folder_below
+from ..errors import ShadowError, sentence
+from ..media import probe
+from ..media.sequence import members
 from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
+from ..proxies import as_it_is, remembered_made, was_made
 from .taking import unpair
+from .trash import into_trash, out_of_trash
+
+Identity = tuple[int, int]  # device, inode
 
 
 @dataclass(frozen=True)
 class Removed:
-    """``gone``: (clip, file) that are in the trash or were not there any more; ``kept``: sentences why others stay."""
+    """``gone``: (clip, file) that are in the trash or were not there any more; ``kept``: sentences why others stay.
+
+    ``paths``: where those lay that are in the trash now, with their clip and proxy.
+    """
 
     gone: tuple[tuple[str, FileRef], ...]
     kept: tuple[str, ...]
+    paths: tuple[tuple[Path, str, Proxy], ...] = ()
 
 
-def remove_files(project: Project, pairs: Iterable[tuple[Clip, Proxy]]) -> Removed:
-    """Put the files of proxies into the trash. Touches drives. Never an original, never what others made."""
-    originals = {path for clip in project.clips if (path := _place(project, clip.original.file)) is not None}
-    gone, kept = [], []
+def remove_files(
+    project: Project,
+    pairs: Iterable[tuple[Clip, Proxy]],
+    others: Iterable[Project] = (),
+    going_on: Callable[[], None] = lambda: None,
+) -> Removed:
+    """Put the files of proxies into the trash. Reads them; touches drives.
+
+    ``others``: further projects whose footage is guarded. ``going_on`` may raise to end it.
+    """
+    footage = footage_of((project, *others))
+    gone: list[tuple[str, FileRef]] = []
+    kept: list[str] = []
+    paths: list[tuple[Path, str, Proxy]] = []
     for clip, proxy in pairs:
-        path = _place(project, proxy.file)
-        if not proxy.made:
-            kept.append(f"{proxy.file.path} was not made by this project: unpair it, the file is yours to remove.")
-        elif path is None or path in originals:
-            kept.append(f"{proxy.file.path} cannot be removed: it does not lie on a shelf of this project.")
-        elif not exists(path):
-            gone.append((clip.id, proxy.file))
-        else:
-            try:
-                send2trash(str(path))
-                gone.append((clip.id, proxy.file))
-            except (OSError, TrashPermissionError) as error:
-                reason = os_reason(error)[0] if isinstance(error, OSError) else "its drive has no trash"
-                kept.append(f"{path}: {reason}; it stays.")
-    return Removed(tuple(gone), tuple(kept))
+        try:
+            path = _removable(project, clip, proxy, footage, going_on)
+        except (ShadowError, OSError) as error:
+            kept.append(f"{proxy.file.path} stays: {sentence(error)}")
+            continue
+        reason = into_trash(path) if path is not None else ""
+        if reason:
+            kept.append(f"{path}: {reason}; it stays.")
+            continue
+        gone.append((clip.id, proxy.file))
+        if path is not None:
+            paths.append((path, clip.id, proxy))
+    return Removed(tuple(gone), tuple(kept), tuple(paths))
 
 
-def _place(project: Project, file: FileRef) -> Path | None:
-    try:
-        path = project.path(file)
-    except ShadowError:
+def footage_of(projects: Iterable[Project]) -> frozenset[Identity]:
+    """Device and inode of every original, its parts, and every sidecar that can be reached. Touches drives."""
+    found: set[Identity] = set()
+    for project in projects:
+        for clip in project.clips:
+            for file in (clip.original.file, *clip.sidecars):
+                with suppress(OSError, ShadowError):
+                    path = project.path(file)
+                    found |= {_identity(os.stat(part)) for part in members(path)} if path is not None else set()
+    return frozenset(found)
+
+
+def _identity(status: os.stat_result) -> Identity:
+    return status.st_dev, status.st_ino
+
+
+def _removable(
+    project: Project, clip: Clip, proxy: Proxy, footage: frozenset[Identity], going_on: Callable[[], None]
+) -> Path | None:
+    """The file, once it is sure that it may go; None where there is none. Raises ShadowError with the reason, OSError.
+    """
+    if not proxy.made:
+        raise ShadowError("it was not made by this project", None, "Unpair it: the file is yours to remove.")
+    shelf, path = project.shelf(proxy.file.shelf), project.path(proxy.file)
+    if shelf is None or path is None or proxy.file.form != "file":
+        raise ShadowError("it does not lie on a shelf of this project", None, "Remove it by hand.")
+    status = _looked_at(shelf.root, path)
+    if status is None:
         return None
-    return path.absolute() if path is not None else None
+    if not stat.S_ISREG(status.st_mode):
+        raise ShadowError("it is no file", path, "Look what lies there.")
+    if _identity(status) in footage:
+        raise ShadowError("it is an original", path, "Unpair it.")
+    if not _was_made(path, clip, going_on):
+        raise ShadowError(
+            "it cannot be shown to be a proxy that was made of this clip", path, "Remove it by hand if it is one."
+        )
+    now = _looked_at(shelf.root, path)
+    if now is None or (_identity(now), now.st_size, now.st_mtime_ns) != (
+        _identity(status), status.st_size, status.st_mtime_ns
+    ):  # fmt: skip
+        raise ShadowError("it changed while it was looked at", path, "Try again.")
+    return path
+
+
+def _looked_at(root: Path, path: Path) -> os.stat_result | None:
+    """What lies there, reached without following a link below the root; None when nothing does."""
+    try:
+        with folder_below(Anchor.of(root), path.parent) as folder:
+            return folder.status(path.name)
+    except FileNotFoundError:
+        return None
+
+
+def _was_made(path: Path, clip: Clip, going_on: Callable[[], None]) -> bool:
+    """Whether the file is, byte for byte, one that this machine made; or is told to be a proxy by its contents."""
+    now = as_it_is(path, going_on)
+    memory = remembered_made(path)
+    if (memory is not None and memory.is_at(now)) or was_made(now):
+        return True
+    try:
+        info = probe(path)
+    except ShadowError:
+        return False
+    original = clip.original.info
+    smaller = info.display_width * info.display_height < original.display_width * original.display_height
+    return bool(info.made_as) and smaller and info.frames == original.frames
 
 
 def without(project: Project, removed: Removed) -> Project:
     """The project without the proxies that are gone."""
     for clip, file in removed.gone:
         project = unpair(project, clip, file)
+    return project
+
+
+def bring_back(removed: Removed) -> tuple[tuple[tuple[str, Proxy], ...], tuple[str, ...]]:
+    """Take removed files out of the trash: (clip, proxy) of those that lie in their places again, and sentences about
+    the others. Touches drives."""
+    back, problems = [], []
+    for path, clip, proxy in removed.paths:
+        try:
+            out_of_trash(path)
+        except ShadowError as error:
+            problems.append(sentence(error))
+        else:
+            back.append((clip, proxy))
+    return tuple(back), tuple(problems)
+
+
+def with_again(project: Project, proxies: Iterable[tuple[str, Proxy]]) -> Project:
+    """The project with proxies that were removed."""
+    for identity, proxy in proxies:
+        clip = project.clip(identity)
+        if clip is not None and all(one.file != proxy.file for one in clip.proxies):
+            project = project.with_clip(replace(clip, proxies=(*clip.proxies, proxy)))
     return project

@@ -7,6 +7,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+from ..media import form_of
 from ..pairs import FileRef, Original, Proxy
 from ..project import Clip, Project
 from ..shelves import place_of
@@ -37,10 +38,10 @@ def reference_of(project: Project, path: Path, place: Path, role: str) -> tuple[
     path = path.absolute()
     known = place_of(path, project.shelves)
     if known is not None:
-        return project, FileRef(known[0].id, known[1])
+        return project, FileRef(known[0].id, known[1], form_of(path))
     root = place.absolute() if path.is_relative_to(place.absolute()) and place.absolute() != path else path.parent
     project, shelf = project.with_shelf(root.name or str(root), role, root)
-    return project, FileRef(shelf.id, path.relative_to(root).as_posix())
+    return project, FileRef(shelf.id, path.relative_to(root).as_posix(), form_of(path))
 
 
 def _with_proxy(project: Project, clip: Clip, proxy: Proxy) -> Project:

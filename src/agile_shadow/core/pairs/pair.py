@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ..media import MediaInfo
+from ..media import Form, MediaInfo
 from ..proxies import ProxyResult
 
 ProofState = Literal["proven", "doubtful", "refused", "cannot tell"]
@@ -14,10 +14,11 @@ STATES: tuple[ProofState, ...] = ("proven", "doubtful", "refused", "cannot tell"
 
 @dataclass(frozen=True)
 class FileRef:
-    """A file as shelf + path below it (with ``/`` between folders)."""
+    """A file as shelf + path below it (with ``/`` between folders). ``form``: what the path stands for."""
 
     shelf: str
     path: str
+    form: Form = "file"
 
 
 @dataclass(frozen=True)

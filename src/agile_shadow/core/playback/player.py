@@ -222,14 +222,20 @@ class Player:
         if self.playing:
             self.seek(self.position)
 
-    def close(self) -> None:
-        """End all threads."""
+    def end(self) -> None:
+        """Have all threads end soon, without waiting for it."""
         self._halt()
         with self._lock:
             self._asked = None  # whoever waits to hand over a picture need not wait any longer
             self._lock.notify_all()
         for lane in self._lanes.values():
-            lane.close()
+            lane.end()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End all threads; whether they had ended within ``limit`` seconds each."""
+        self.end()
+        ended = [lane.wait(limit) for lane in self._lanes.values()]
+        return all(ended)
 
     # What the window asks
 
@@ -459,12 +465,15 @@ class _Lane:
         """How many times its own rate a file was decoded in order."""
         return self._compositor.paces.ratio(path)
 
-    def close(self) -> None:
+    def end(self) -> None:
         with self._mail:
             self._closed = True
             self._request = None
             self._mail.notify_all()
-        self._thread.join()
+
+    def wait(self, limit: float | None) -> bool:
+        self._thread.join(limit)
+        return not self._thread.is_alive()
 
     def _loop(self) -> None:
         while True:

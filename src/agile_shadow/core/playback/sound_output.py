@@ -12,6 +12,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import sentence
 from ..media import SAMPLE_RATE
 
 log = logging.getLogger(__name__)
@@ -34,6 +35,7 @@ class SoundOutput:
         self.failed = False
         self._library: Any = None
         self._run: _Run | None = None
+        self._ending: list[_Run] = []
 
     def find_device(self) -> None:
         """Look for a device; slow on some machines, so not for the interface thread."""
@@ -76,7 +78,15 @@ class SoundOutput:
         """Fall silent."""
         if self._run is not None:
             self._run.stopped.set()
+            self._ending = [*(run for run in self._ending if run.thread.is_alive()), self._run]
             self._run = None
+
+    def close(self, limit: float | None = None) -> bool:
+        """Fall silent, and wait for the end of the threads; whether they had ended within ``limit`` seconds each."""
+        self.stop()
+        for run in self._ending:
+            run.thread.join(limit)
+        return not any(run.thread.is_alive() for run in self._ending)
 
 
 class _Run:
@@ -94,7 +104,8 @@ class _Run:
         self._played = 0
         self._stamp = 0.0
         self.levels: tuple[float, float] | None = None
-        threading.Thread(target=self._feed, name="sound", daemon=True).start()
+        self.thread = threading.Thread(target=self._feed, name="sound", daemon=True)
+        self.thread.start()
 
     def elapsed(self) -> float:
         if not self._played:
@@ -102,23 +113,30 @@ class _Run:
         return (self._played - _BLOCK) / SAMPLE_RATE + min(time.monotonic() - self._stamp, _BLOCK / SAMPLE_RATE)
 
     def _feed(self) -> None:
-        source = self._open_source()
+        """On its thread: whatever ends it is told, and playing goes on silently."""
         try:
-            if self._library is None:
-                self._feed_nobody(source)
-                return
-            self._blocks.put(source.read(self._position, _BLOCK))
-            with self._library.OutputStream(
-                samplerate=SAMPLE_RATE, channels=2, dtype="float32", blocksize=_BLOCK, callback=self._on_block
-            ):
-                while not self.stopped.is_set():
-                    self._position += _BLOCK
-                    self._put(source.read(self._position, _BLOCK))
-        except self._library.PortAudioError as error:
-            log.warning("sound: %s", error)
-            self._on_failure("no sound: the sound device does not open")
-        finally:
-            source.close()
+            source = self._open_source()
+            try:
+                self._feed_from(source)
+            finally:
+                source.close()
+        except Exception as error:
+            log.warning("sound: %s", error, exc_info=True)
+            device = self._library is not None and isinstance(error, self._library.PortAudioError)
+            what = "the sound device does not open" if device else f"it cannot be read ({sentence(error).rstrip('.')})"
+            self._on_failure(f"no sound: {what}")
+
+    def _feed_from(self, source: Source) -> None:
+        if self._library is None:
+            self._feed_nobody(source)
+            return
+        self._blocks.put(source.read(self._position, _BLOCK))
+        with self._library.OutputStream(
+            samplerate=SAMPLE_RATE, channels=2, dtype="float32", blocksize=_BLOCK, callback=self._on_block
+        ):
+            while not self.stopped.is_set():
+                self._position += _BLOCK
+                self._put(source.read(self._position, _BLOCK))
 
     def _feed_nobody(self, source: Source) -> None:
         """Read in time with the clock, for the levels alone."""

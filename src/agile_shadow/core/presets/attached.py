@@ -16,6 +16,7 @@ from ..media.cube import read_cube
 
 LARGEST = 16 << 20  # bytes, unpacked
 _PICTURE_SIDE = 8192  # pixels
+_FORMATS, _ENDINGS = ("PNG", "JPEG"), (".png", ".jpg", ".jpeg")  # others have readers that start programs
 
 
 class Attached(BaseModel):
@@ -55,11 +56,16 @@ def check_cube(lut: Attached) -> None:
 
 
 def open_picture(picture: Attached) -> Image.Image:
-    """The picture as RGBA. Raises ValueError with the reason."""
+    """The picture, PNG or JPEG by its name and its content, as RGBA. Raises ValueError with the reason."""
+    if Path(picture.name).suffix.lower() not in _ENDINGS:
+        raise ValueError(f"{picture.name} is neither a PNG nor a JPEG picture")
+    content = picture.content()
     try:
-        with Image.open(io.BytesIO(picture.content())) as opened:
+        with Image.open(io.BytesIO(content), formats=_FORMATS) as opened:
             if max(opened.size) > _PICTURE_SIDE:
                 raise ValueError(f"{picture.name} is larger than {_PICTURE_SIDE} pixels")
             return opened.convert("RGBA")
-    except (OSError, SyntaxError, Image.DecompressionBombError) as error:
-        raise ValueError(f"{picture.name} is not a picture that can be read") from error
+    except ValueError:
+        raise
+    except Exception as error:  # its readers raise whatever comes to their mind
+        raise ValueError(f"{picture.name} is not a picture that can be read: PNG and JPEG can") from error

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -12,9 +13,11 @@ from typing import Any
 from pydantic import ValidationError
 from send2trash import send2trash
 
+from ..below import open_ordinary
 from ..errors import PresetError, from_os_error, sentence
 from ..files import written_atomically
 from ..log import config_folder
+from ..strict import read_json
 from .model import SCHEMA, VERSION, Preset
 from .upgrades import upgraded
 
@@ -53,10 +56,11 @@ def load_preset(path: Path) -> Preset:
     try:
         if path.stat().st_size > _LARGEST:
             raise PresetError("is far too large for a preset", path, "Choose another file.")
-        values = json.loads(path.read_text(encoding="utf-8"))
+        with os.fdopen(open_ordinary(os.path.realpath(path)), encoding="utf-8") as file:
+            values = read_json(file.read(_LARGEST))
     except OSError as error:
         raise from_os_error(error, path, PresetError) from error
-    except (ValueError, RecursionError) as error:
+    except ValueError as error:
         raise PresetError(f"is not JSON ({error})", path, "Mend the file or choose another preset.") from error
     return parse_preset(values, path)
 
@@ -70,6 +74,8 @@ def parse_preset(values: Any, path: Path | None = None) -> Preset:
         raise PresetError(f"was written by a newer version ({version})", path, "Update the program to use it.")
     try:
         return Preset.model_validate(upgraded(values))
+    except (AttributeError, TypeError, KeyError, IndexError, ArithmeticError, RecursionError) as error:
+        raise PresetError("is not a preset: its fields are of other kinds", path, "Choose another preset.") from error
     except ValidationError as error:
         first = error.errors()[0]
         field = ".".join(str(part) for part in first["loc"]) or "the preset"

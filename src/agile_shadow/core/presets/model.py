@@ -17,6 +17,7 @@ from pydantic import (
     model_validator,
 )
 
+from ..strict import exact
 from .attached import Attached, check_cube, open_picture
 from .codecs import codec_named
 from .tokens import check_folders, check_name, check_text
@@ -32,8 +33,8 @@ def _read_scale(value: Any) -> Fraction:
     if not isinstance(value, Fraction) and not re.match(_SIZE, str(value)):
         raise ValueError('write the size as a fraction such as "1/4"')
     try:
-        scale = Fraction(str(value))
-    except (ValueError, ZeroDivisionError) as error:
+        scale = exact(value)
+    except ValueError as error:
         raise ValueError('write the size as a fraction such as "1/4"') from error
     if not Fraction(1, 32) <= scale <= 1:
         raise ValueError("the size lies between 1/32 and 1")

@@ -9,10 +9,12 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from ..files import shortened
+
 _TOKEN = re.compile(r"\{([^{}]*)\}")
 _PARTS = re.compile(r"^([a-z]+)(?::([1-9]))?$")
 _UNSAFE = re.compile(r"[/\\\x00-\x1f:*?\"<>|]+")
-_LONGEST = 180  # characters of one name
+_LONGEST = 180  # bytes of one name
 
 
 @dataclass(frozen=True)
@@ -96,5 +98,5 @@ def fill_text(text: str, values: Mapping[str, str]) -> str:
 def fill_path(pattern: str, values: Mapping[str, str]) -> str:
     """Folders or a name with tokens replaced, safe on any drive: no separators, no hidden or overlong names."""
     safe = {name: _UNSAFE.sub("_", value) for name, value in values.items()}
-    parts = [fill_text(part, safe).strip().lstrip(".")[:_LONGEST].rstrip(" .") for part in pattern.split("/")]
+    parts = [shortened(fill_text(part, safe).strip().lstrip("."), _LONGEST).rstrip(" .") for part in pattern.split("/")]
     return "/".join(part or "_" for part in parts)

@@ -2,6 +2,7 @@
 
 from .document import Bake, Clip, Project, new_project
 from .file import load_project, save_project
+from .known import other_projects, remember_project
 from .lock import Holder, ProjectLock
 from .ready import (
     begin_project,
@@ -23,7 +24,9 @@ __all__ = [
     "begin_project",
     "load_project",
     "new_project",
+    "other_projects",
     "ready_made_projects",
+    "remember_project",
     "remove_ready_made",
     "save_project",
     "save_ready_made",

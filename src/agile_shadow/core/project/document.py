@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ShelfError
+from ..media import as_form
 from ..pairs import FileRef, Original, Proxy
 from ..presets import Preset
 from ..shelves import Shelf
@@ -120,12 +121,12 @@ class Project:
     def path(self, file: FileRef) -> Path | None:
         """Where a file lies on this machine; None without its shelf. Raises ShelfError for a path that leaves it."""
         shelf = self.shelf(file.shelf)
-        return shelf.resolve(file.path) if shelf is not None else None
+        return as_form(shelf.resolve(file.path), file.form) if shelf is not None else None
 
     def place(self, file: FileRef) -> Path | None:
         """Like :meth:`path`, by name only: for the interface thread. Whoever opens the file asks :meth:`path`."""
         shelf = self.shelf(file.shelf)
-        return shelf.locate(file.path) if shelf is not None else None
+        return as_form(shelf.locate(file.path), file.form) if shelf is not None else None
 
     def place_or_none(self, file: FileRef) -> Path | None:
         """:meth:`place`, and None also for a path that leads out of its shelf, as a received file may name one."""
@@ -191,6 +192,14 @@ class Project:
         if self._shelves_by_id[shelf.id] == shelf:
             return self
         return replace(self, shelves=tuple(shelf if old.id == shelf.id else old for old in self.shelves))
+
+    def with_shelf_moved(self, moved: Shelf) -> Project:
+        """With one shelf at another place; whatever else is known of it, and of other shelves, stays. The same where
+        the shelf is not there any more."""
+        known = self._shelves_by_id.get(moved.id)
+        if known is None:
+            return self
+        return self.with_shelf_replaced(replace(known, root=moved.root, volume=moved.volume, below=moved.below))
 
     def with_timeline_settings_of(self, clip: Clip) -> Project:
         """Rate and frame size of the timeline from a first clip's original; unchanged once they are set."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import json
+import os
 import re
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -15,23 +16,28 @@ from typing import Any
 from urllib.parse import quote
 
 import opentimelineio as otio
+from pydantic import ValidationError
 
-from ..errors import ProjectError, from_os_error
+from ..below import open_ordinary
+from ..errors import ProjectError, ShadowError, from_os_error
 from ..files import written_atomically
-from ..media import MediaInfo
-from ..media.joined import is_joined, parts_of
+from ..media import MediaInfo, as_form
+from ..media.joined import parts_of
 from ..pairs import FileRef, Original, Proof, Proxy, Stamp
-from ..pairs.pair import STATES
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..shelves import shelf_from_json, shelf_to_json
+from ..strict import plain, read_json, whole_text
 from ..timeline import Block, Timeline
 from . import schema
 from .document import Bake, Clip, Project
+from .incoming import BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
 from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
+from .report import IngestReport
 from .schema import KEY, Json
 from .upgrades import VERSION, upgraded
 
+_LARGEST = 400_000_000  # bytes
 _KEEP = 10  # earlier saves
 _KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {
@@ -50,17 +56,27 @@ def save_project(project: Project, path: Path, memo: Memo | None = None) -> None
         path.parent.mkdir(parents=True, exist_ok=True)
         _keep_earlier(path)
         with written_atomically(path) as partial:
-            partial.write_text(text, encoding="utf-8")
+            partial.write_text(_writable(text), encoding="utf-8")
     except OSError as error:
         raise from_os_error(error, path, ProjectError) from error
 
 
+def _writable(text: str) -> str:
+    """A name that no file can hold must not keep the rest from being saved."""
+    try:
+        text.encode("utf-8")
+    except UnicodeEncodeError:
+        return whole_text(text)
+    return text
+
+
 def earlier_saves(path: Path) -> list[Path]:
     """Kept earlier saves of a project file, oldest first."""
-    return sorted(_earlier_folder(path).glob("*.otio"))
+    return sorted(earlier_folder(path).glob("*.otio"))
 
 
-def _earlier_folder(path: Path) -> Path:
+def earlier_folder(path: Path) -> Path:
+    """Where earlier saves of a project file are kept."""
     return path.with_name(f"{path.stem} - earlier saves")
 
 
@@ -77,7 +93,7 @@ def _keep_earlier(path: Path) -> None:
 
 def keep_aside(path: Path) -> None:
     """Copy a project file into the folder of its earlier saves. Raises OSError."""
-    folder = _earlier_folder(path)
+    folder = earlier_folder(path)
     folder.mkdir(exist_ok=True)
     with written_atomically(folder / time.strftime("%Y-%m-%d %H-%M-%S.otio")) as partial:
         partial.write_bytes(path.read_bytes())
@@ -86,13 +102,22 @@ def keep_aside(path: Path) -> None:
 def load_project(path: Path) -> Project:
     """The project in a file. Raises ProjectError with what is wrong with it."""
     try:
-        text = path.read_text(encoding="utf-8")
+        text = _read_text(path)
     except OSError as error:
         raise from_os_error(error, path, ProjectError) from error
     except UnicodeDecodeError as error:
         raise ProjectError("is not a project file", path, "Choose an .otio file made by Agile Shadow.") from error
     with _uncollected():
         return _loaded(text, path)
+
+
+def _read_text(path: Path) -> str:
+    """Raises OSError for what is no ordinary file, UnicodeDecodeError, ProjectError for one that is far too large."""
+    handle = open_ordinary(os.path.realpath(path))
+    with os.fdopen(handle, "rb") as file:
+        if os.fstat(handle).st_size > _LARGEST:
+            raise ProjectError("is far too large for a project", path, "Choose another file.")
+        return file.read().decode("utf-8")
 
 
 @contextmanager
@@ -109,23 +134,36 @@ def _uncollected() -> Iterator[None]:
 
 def _loaded(text: str, path: Path) -> Project:
     timeline = _parsed(text, path)
-    if timeline.get("OTIO_SCHEMA") != "Timeline.1" or KEY not in (timeline.get("metadata") or {}):
+    metadata = timeline.get("metadata")
+    own = metadata.get(KEY) if isinstance(metadata, dict) else None
+    if timeline.get("OTIO_SCHEMA") != "Timeline.1" or not isinstance(own, dict):
         raise ProjectError("is a timeline but not a project of Agile Shadow", path, "Open a project file.")
-    version = timeline["metadata"][KEY].get("version")
+    version = own.get("version")
     if not isinstance(version, int) or not 1 <= version <= VERSION:
         raise ProjectError(f"was written by a newer version ({version})", path, "Update the program to open it.")
     try:
         return _from_otio(upgraded(timeline, version))
-    except (KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError, IndexError, ProjectError) as error:
-        raise ProjectError(f"is damaged: {error}", path, "Open one of its earlier saves.") from error
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        field = ".".join(str(part) for part in first["loc"]) or error.title
+        raise ProjectError(f"is damaged: {field}: {first['msg']}", path, "Open one of its earlier saves.") from error
+    except (
+        KeyError, TypeError, ValueError, AttributeError, ArithmeticError, IndexError, RecursionError, ShadowError
+    ) as error:  # fmt: skip
+        raise ProjectError(f"is damaged: {_briefly(error)}", path, "Open one of its earlier saves.") from error
+
+
+def _briefly(error: Exception) -> str:
+    text = str(error)
+    return f"{text[:200]}…" if len(text) > 200 else text or type(error).__name__
 
 
 def _parsed(text: str, path: Path) -> Json:
     """The file as plain values; what another tool wrote in another version of the schema is brought to this one."""
     try:
-        values = json.loads(text)
+        values = read_json(text)
         if isinstance(values, dict) and values.get("OTIO_SCHEMA") and '"Clip.1"' in text:
-            values = json.loads(otio.adapters.read_from_string(text, "otio_json").to_json_string())
+            values = read_json(otio.adapters.read_from_string(text, "otio_json").to_json_string())
         if not isinstance(values, dict) or "OTIO_SCHEMA" not in values:
             raise ValueError("no object of the format")
     except Exception as error:  # the library raises its own and plain ValueErrors
@@ -259,17 +297,17 @@ def _clip_to_otio(project: Project, clip: Clip) -> Json:
 
 def _reference(project: Project, file: FileRef, info: MediaInfo, values: Json) -> Json:
     shelf = project.shelf(file.shelf)
-    url = _url(shelf.root, file.path) if shelf is not None else file.path
+    url = _url(shelf.root, file) if shelf is not None else file.path
     available = schema.time_range(start_frame(info), info.frames, float(info.frame_rate or 25))
     own = {"shelf": file.shelf, "path": file.path, "info": info.to_brief_json(), **values}
     return schema.reference(url, available, {KEY: own})
 
 
-def _url(root: Path, path: str) -> str:
+def _url(root: Path, file: FileRef) -> str:
     """Address of the (first) file of that path below a shelf."""
-    if is_joined(Path(path)):
-        return parts_of(root.absolute() / path)[0].as_uri()
-    return f"{_root_uri(root)}/{quote(path)}"
+    if file.form == "parts":
+        return parts_of(as_form(root.absolute() / file.path, "parts"))[0].as_uri()
+    return f"{_root_uri(root)}/{quote(file.path)}"
 
 
 @lru_cache(maxsize=64)
@@ -316,19 +354,22 @@ def _from_otio(timeline: Json) -> Project:
     if values["showing"] not in ("originals", "proxies"):
         raise ValueError(f"the switch stands on {values['showing']!r}")
     project = Project(
-        id=values["id"],
-        name=str(timeline["name"]),
+        id=_text(values["id"], 200),
+        name=_text(timeline["name"], 1000),
         shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
         clips=tuple(_clip_from_otio(item) for item in values["clips"]),
         timeline=line_from_otio(timeline, tables),
         others=tuple(line_from_otio(other, tables) for other in values.get("others", ())),
         showing=values["showing"],
         preset=preset,
-        by_itself=bool(values.get("by_itself", False)),
-        reports=tuple(values.get("reports", ())),
+        by_itself=values.get("by_itself", False) is True,
+        reports=tuple(_report_from(report) for report in values.get("reports", ())),
         bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
-        unknown={key: value for key, value in values.items() if key not in _OWN},
+        unknown=plain({key: value for key, value in values.items() if key not in _OWN}),
     )
+    for kind, ids in (("clips", [clip.id for clip in project.clips]), ("shelves", [s.id for s in project.shelves])):
+        if len(set(ids)) != len(ids):
+            raise ValueError(f"two {kind} have the same identity")
     for line in project.timelines:
         for block in line.blocks:
             if block.title is None and project.clip(block.clip) is None:
@@ -336,67 +377,72 @@ def _from_otio(timeline: Json) -> Project:
     return project
 
 
+def _text(value: Any, most: int) -> str:
+    if not isinstance(value, str) or len(value) > most:
+        raise ValueError("a name is no text, or far too long")
+    return value
+
+
+def _report_from(values: Any) -> Json:
+    """A report as it is kept: plain values, looked at here so that nobody stumbles over them later."""
+    IngestReport.from_json(values)
+    kept: Json = plain(values)
+    return kept
+
+
 def _bake_from(values: list[Any]) -> Bake:
-    timeline, start, end, side, digest, shelf, path = values
-    if side not in ("originals", "proxies") or not 0 <= int(start) < int(end):
+    names = ("timeline", "start", "end", "side", "digest", "shelf", "path")
+    one = BakeIn.model_validate(dict(zip(names, values, strict=True)))
+    if one.start >= one.end:
         raise ValueError("a baked stretch is none")
-    return Bake(str(timeline), int(start), int(end), side, str(digest), FileRef(str(shelf), str(path)))
+    return Bake(one.timeline, one.start, one.end, one.side, one.digest, FileRef(one.shelf, one.path))
 
 
 def _clip_from_otio(element: Json) -> Clip:
-    values = element["metadata"][KEY]
+    values = ClipIn.model_validate(element["metadata"][KEY])
     references = element["media_references"]
     keys = (key for key in references if key.startswith("proxy"))
     proxies = [references[key] for key in sorted(keys, key=lambda key: int(key.partition("_")[2] or 1))]
     return Clip(
-        id=str(values["clip"]),
-        name=str(element["name"]),
+        id=values.clip,
+        name=_text(element["name"], 1000),
         original=_original_from(references["original"]["metadata"][KEY]),
         proxies=tuple(_proxy_from(reference["metadata"][KEY]) for reference in proxies),
-        sidecars=tuple(FileRef(str(item[0]), str(item[1])) for item in values.get("sidecars", ())),
-        pin=values.get("pin"),
-        source=str(values.get("source", "")),
+        sidecars=tuple(FileRef(shelf, path) for shelf, path in values.sidecars),
+        pin=values.pin,
+        source=values.source,
     )
 
 
 def _original_from(values: Json) -> Original:
-    return Original(
-        file=FileRef(str(values["shelf"]), str(values["path"])),
-        info=MediaInfo.from_json(values["info"]),
-        size=int(values["size"]),
-        modified=int(values["modified"]),
-        checksum=str(values["checksum"]),
-        checksum_value=str(values["checksum_value"]),
-    )
+    one = OriginalIn.model_validate(values)
+    info = MediaInfo.from_json(one.info)
+    file = FileRef(one.shelf, one.path, info.form)
+    return Original(file, info, one.size, one.modified, one.checksum, one.checksum_value)
 
 
 def _proxy_from(values: Json) -> Proxy:
-    info = MediaInfo.from_json(values["info"])
+    one = ProxyIn.model_validate({**values, "proof": values.get("proof") or None})
+    info = MediaInfo.from_json(one.info)
     return Proxy(
-        file=FileRef(str(values["shelf"]), str(values["path"])),
+        file=FileRef(one.shelf, one.path, info.form),
         info=info,
-        size=int(values["size"]),
-        offset=int(values["offset"]),
-        proof=_proof_from(values["proof"]) if values.get("proof") else None,
-        made=bool(values.get("made", info.made_as)),
+        size=one.size,
+        offset=one.offset,
+        proof=_proof_from(one.proof) if one.proof is not None else None,
+        made=bool(info.made_as) if one.made is None else one.made,
     )
 
 
-def _stamp_from(values: Json) -> Stamp:
-    original_size, original_modified, proxy_size, proxy_modified = (int(value) for value in values["files"])
-    return Stamp(original_size, original_modified, proxy_size, proxy_modified, int(values["offset"]))
-
-
-def _proof_from(values: Json) -> Proof:
-    if values["state"] not in STATES:
-        raise ValueError(f"a proof says {values['state']!r}")
+def _proof_from(one: ProofIn) -> Proof:
+    original_size, original_modified, proxy_size, proxy_modified = one.files
     return Proof(
-        state=values["state"],
-        stamp=_stamp_from(values),
-        reasons=tuple(str(reason) for reason in values["reasons"]),
-        notes=tuple(str(note) for note in values["notes"]),
-        likeness=float(values["likeness"]),
-        curve=tuple((int(frame), float(value)) for frame, value in values["curve"]),
-        better_offset=None if values["better_offset"] is None else int(values["better_offset"]),
-        accepted=bool(values["accepted"]),
+        state=one.state,
+        stamp=Stamp(original_size, original_modified, proxy_size, proxy_modified, one.offset),
+        reasons=one.reasons,
+        notes=one.notes,
+        likeness=one.likeness,
+        curve=one.curve,
+        better_offset=one.better_offset,
+        accepted=one.accepted,
     )

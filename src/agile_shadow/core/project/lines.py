@@ -8,7 +8,6 @@ import secrets
 from collections.abc import Callable
 from fractions import Fraction
 from functools import lru_cache
-from typing import Any
 
 from ..media import MediaInfo
 from ..presets import Attached
@@ -30,8 +29,10 @@ from ..timeline import (
     new_id,
 )
 from . import schema
+from .incoming import BlockIn, EffectsIn, MarkerIn, SettingsIn, TitleIn, TrackIn
 from .schema import KEY, Json
 
+_TABLES = 64 << 20  # bytes of all colour tables, unpacked
 ClipText = Callable[[Block], tuple[str, str, str, MediaInfo]]  # name, references as JSON, active key, what it is
 _PLACEMENT = ("x", "y", "scale", "rotation", "left", "top", "right", "bottom", "opacity")
 _COLOUR = ("exposure", "temperature", "contrast", "saturation")
@@ -41,8 +42,12 @@ class Tables:
     """Colour tables of all blocks, each written once. Raises ValueError for one that cannot be used."""
 
     def __init__(self, values: Json | None = None) -> None:
-        self._known = {key: Attached(**value) for key, value in (values or {}).items()}
+        self._known = {key: Attached.model_validate(value) for key, value in (values or {}).items()}
+        room = _TABLES
         for table in self._known.values():
+            room -= len(table.content())
+            if room < 0:
+                raise ValueError(f"its colour tables are larger than {_TABLES >> 20} MB together")
             check_cube(table)
         self._keys: dict[int, tuple[Attached, str]] = {}
 
@@ -184,82 +189,82 @@ def _frame_of(timecode: str, rate: Fraction) -> int:
 
 def line_from_otio(values: Json, tables: Tables) -> Timeline:
     """A timeline from a ``Timeline.1``. Raises KeyError, TypeError or ValueError for what is damaged."""
-    settings = values["metadata"][KEY]["timeline"]
+    settings = SettingsIn.model_validate(values["metadata"][KEY]["timeline"])
     stack = values["tracks"]
+    if not 0 <= settings.rate <= 1000:
+        raise ValueError("a timeline of no rate")
     return Timeline(
-        name=str(settings["name"]),
-        rate=Fraction(settings["rate"]),
-        width=int(settings["width"]),
-        height=int(settings["height"]),
+        name=settings.name,
+        rate=settings.rate,
+        width=settings.width,
+        height=settings.height,
         tracks=tuple(_track_from(track, tables) for track in stack["children"]),
         markers=tuple(sorted((_marker_from(marker) for marker in stack["markers"]), key=lambda m: m.frame)),
-        mark_in=_number(settings.get("mark_in")),
-        mark_out=_number(settings.get("mark_out")),
-        id=str(settings.get("id") or new_id()),
+        mark_in=settings.mark_in,
+        mark_out=settings.mark_out,
+        id=settings.id or new_id(),
     ).checked()
 
 
-def _number(value: Any) -> int | None:
-    return None if value is None else int(value)
-
-
 def _marker_from(values: Json) -> Marker:
-    frame = round(values["marked_range"]["start_time"]["value"])
-    identity = (values.get("metadata") or {}).get(KEY, {}).get("id")
-    return Marker(frame, str(values.get("name") or ""), str(identity or new_id()))
+    own = (values.get("metadata") or {}).get(KEY, {})
+    start = values["marked_range"]["start_time"]["value"]
+    one = MarkerIn.model_validate({"frame": start, "note": values.get("name") or "", "id": own.get("id")})
+    return Marker(round(one.frame), one.note, one.id or new_id())
 
 
 def _track_from(values: Json, tables: Tables) -> Track:
-    own = (values.get("metadata") or {}).get(KEY, {})
+    own = TrackIn.model_validate({**values, **((values.get("metadata") or {}).get(KEY) or {})})
     blocks = (item for item in values["children"] if item["OTIO_SCHEMA"].startswith("Clip."))
     return Track(
-        kind="sound" if values["kind"] == "Audio" else "picture",
-        name=str(values["name"]),
+        kind="sound" if own.kind == "Audio" else "picture",
+        name=own.name,
         blocks=tuple(_block_from(item, tables) for item in blocks),
-        locked=bool(own.get("locked", False)),
-        off=not values.get("enabled", True),
-        id=str(own.get("id") or new_id()),
+        locked=own.locked,
+        off=not own.enabled,
+        id=own.id or new_id(),
     )
 
 
 def _block_from(element: Json, tables: Tables) -> Block:
-    values = element["metadata"][KEY]
+    one = BlockIn.model_validate(element["metadata"][KEY])
     references = element.get("media_references") or {}
-    dissolve = values.get("dissolve")
-    pin = values.get("pin")
-    if pin not in (None, "originals", "proxies"):
-        raise ValueError(f"a block is pinned to {pin!r}")
+    if abs(one.speed) > 1000 or (one.speed and abs(one.speed) < _SLOWEST) or not 0 <= one.room <= 10**9:
+        raise ValueError(f"block {one.block} has no speed or length of footage")
     return Block(
-        clip=str(values["clip"]),
-        start=int(values["start"]),
-        length=int(values["length"]),
-        source_start=Fraction(values["source_start"]),
-        room=Fraction(values["room"]),
-        speed=Fraction(values["speed"]) if "speed" in values else _NORMAL,
-        link=str(values.get("link", "")),
-        dissolve=Dissolve(int(dissolve[0]), int(dissolve[1])) if dissolve else None,
-        effects=_effects_from(values["effects"], tables) if "effects" in values else NO_EFFECTS,
-        pin=pin,
+        clip=one.clip,
+        start=one.start,
+        length=one.length,
+        source_start=one.source_start,
+        room=one.room,
+        speed=_NORMAL if one.speed == 1 else one.speed,
+        link=one.link,
+        dissolve=Dissolve(*one.dissolve) if one.dissolve else None,
+        effects=_effects_from(one.effects, tables) if one.effects is not None else NO_EFFECTS,
+        pin=one.pin,
         title=_title_from(references["title"]["parameters"]) if "title" in references else None,
-        id=str(values["block"]),
+        id=one.block,
     )
 
 
 _NORMAL = Fraction(1)
+_SLOWEST = Fraction(1, 10_000)
 
 
 def _title_from(values: Json) -> Title:
-    return Title(str(values["text"]), str(values["face"]), float(values["size"]), str(values["spot"])).checked()
+    one = TitleIn.model_validate(values)
+    return Title(one.text, one.face, one.size, one.spot).checked()
 
 
-def _effects_from(values: Json, tables: Tables) -> Effects:
-    placement = Placement(**{name: float(v) for name, v in values.get("placement", {}).items()}).checked()
-    colour = dict(values.get("colour", {}))
-    table = tables.table(colour.pop("lut")) if "lut" in colour else None
+def _effects_from(one: EffectsIn, tables: Tables) -> Effects:
+    placement = Placement(**one.placement).checked()
+    colour = dict(one.colour)
+    table = tables.table(str(colour.pop("lut"))) if "lut" in colour else None
+    numbers = {name: float(value) for name, value in colour.items()}
     return Effects(
         placement=placement,
-        colour=Colour(**{name: float(value) for name, value in colour.items()}, lut=table).checked(),
-        gain=float(values.get("gain", 0.0)),
-        fade_in=int(values.get("fade_in", 0)),
-        fade_out=int(values.get("fade_out", 0)),
+        colour=Colour(**numbers, lut=table).checked(),
+        gain=one.gain,
+        fade_in=one.fade_in,
+        fade_out=one.fade_out,
     )

@@ -6,13 +6,17 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from psygnal import Signal
 
-from ..errors import ProjectError, ShadowError, sentence
+from ..errors import ProjectError, sentence
+from ..files import remove_partials, remove_partials_beside
+from ..log import config_folder
 from .document import Project
-from .file import Memo, keep_aside, load_project, prepare, save_project
+from .file import Memo, earlier_folder, keep_aside, load_project, prepare, save_project
+from .known import remember_project
 from .ready import begin_project
 
 Edit = Callable[[Project], Project]
@@ -21,6 +25,7 @@ _LOOK = 3.0  # seconds between two looks whether another program has changed the
 _AT_ONCE = 40  # clips
 _REST = 0.02  # seconds
 _QUIET = 0.7  # seconds without a change before an autosave
+_LIMIT = 30.0  # seconds that an autosave under way may take to end
 
 log = logging.getLogger(__name__)
 
@@ -61,8 +66,12 @@ class ProjectSession:
         Raises ProjectError.
         """
         path = path.absolute()
+        _tidy(path)
         if path.exists():
-            return cls(path, load_project(path))
+            session = cls(path, load_project(path))
+            remember_project(path)
+            return session
+        remember_project(path)
         session = cls(path, begin_project(path.stem, ready_made))
         session._saved = None
         session.save()
@@ -153,8 +162,23 @@ class ProjectSession:
         self._saved = project
         self.save_problem = ""
 
+    def save_as(self, path: Path) -> None:
+        """Write the document to another file, and go on with that one. Raises ProjectError where it cannot be written.
+        """
+        path = path.absolute()
+        with self._save_lock:
+            project = self._project
+            save_project(project, path)
+            self.path, self._stamp, self._saved = path, _stamp(path), project
+            self.save_problem, self.is_changed_elsewhere = "", False
+        self.saved_state_changed.emit()
+
+    def _look_alone(self) -> None:
+        with self._save_lock:
+            self._look()
+
     def _look(self) -> bool:
-        """Whether another program has changed the file since it was read or written here; told once."""
+        """Whether another program has changed the file since it was read or written here; told once. With the lock."""
         now = _stamp(self.path)
         if now is None or self._stamp is None or now == self._stamp:
             return self.is_changed_elsewhere
@@ -194,33 +218,51 @@ class ProjectSession:
                 prepare(project, project.clips[first : first + _AT_ONCE], self._memo)
 
     def _autosave(self) -> None:
-        self._prepare()
+        """Goes on whatever happens: an exception is told as the reason why the document is not saved."""
+        self._telling(self._prepare)
         while not self._closing.is_set():
-            if not self._dirty.wait(_LOOK):
-                self._look()
-                continue
-            while self._dirty.is_set() and not self._closing.is_set():
-                self._dirty.clear()
-                self._closing.wait(_QUIET)
-            if not self._closing.is_set():
-                self._save_and_tell()
+            self._telling(self._autosave_once)
 
-    def _save_and_tell(self) -> None:
-        try:
+    def _autosave_once(self) -> None:
+        if not self._dirty.wait(_LOOK):
+            self._look_alone()
+            if self.save_problem and not self.is_changed_elsewhere:
+                self.save()  # its drive may be there again
+            return
+        while self._dirty.is_set() and not self._closing.is_set():
+            self._dirty.clear()
+            self._closing.wait(_QUIET)
+        if not self._closing.is_set():
             self.save()
-        except ShadowError as error:
-            log.warning("autosave: %s", error, exc_info=True)
-            self.save_problem = sentence(error)
-            self.saved_state_changed.emit()
+
+    def _telling(self, work: Callable[[], None]) -> None:
+        try:
+            work()
+        except Exception as error:
+            if sentence(error) != self.save_problem:
+                log.warning("autosave: %s", error, exc_info=True)
+                self.save_problem = sentence(error)
+                self.saved_state_changed.emit()
+            self._closing.wait(_REST)
+
+    def end(self) -> None:
+        """End the background saving, without saving: what is not saved is lost."""
+        self._closing.set()
+        self._dirty.set()
+        if threading.current_thread() is not self._saver:
+            self._saver.join(_LIMIT)
 
     def close(self) -> None:
         """Save what is not saved and end the background saving.
 
         Raises ProjectError. What cannot be saved because another program changed the file is written beside it.
         """
-        self._closing.set()
-        self._dirty.set()
-        self._saver.join()
+        self.end()
+        self.save_at_last()
+
+    def save_at_last(self) -> None:
+        """Like :meth:`save`, for the last time. What cannot be saved because another program changed the file is
+        written beside it. Raises ProjectError."""
         try:
             self.save()
         except ProjectError as error:
@@ -231,6 +273,14 @@ class ProjectSession:
             raise ProjectError(
                 "was changed by another program", self.path, f"Your version lies beside it as {aside.name}."
             ) from error
+
+
+def _tidy(path: Path) -> None:
+    """Remove what saves that were killed have left: of the project, its earlier saves, and the settings."""
+    with suppress(OSError):
+        remove_partials(earlier_folder(path))
+        remove_partials(config_folder())
+        remove_partials_beside(path)
 
 
 def _stamp(path: Path) -> tuple[int, int] | None:

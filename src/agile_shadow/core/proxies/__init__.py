@@ -1,5 +1,6 @@
 """Making a proxy: frame for frame its original, only lighter."""
 
+from .made import MadeFile, as_it_is, remember_made, remembered_made, was_made
 from .making import check_proxy, make_or_take_proxy, make_proxy, sound_channels
 from .marks import MarkPainter
 from .naming import proxy_file_name
@@ -7,9 +8,11 @@ from .request import ProxyRequest, ProxyResult, is_such_proxy, made_as
 from .sizes import proxy_pixels, shape_error, wanted_scale
 
 __all__ = [
+    "MadeFile",
     "MarkPainter",
     "ProxyRequest",
     "ProxyResult",
+    "as_it_is",
     "check_proxy",
     "is_such_proxy",
     "made_as",
@@ -17,7 +20,10 @@ __all__ = [
     "make_proxy",
     "proxy_file_name",
     "proxy_pixels",
+    "remember_made",
+    "remembered_made",
     "shape_error",
     "sound_channels",
     "wanted_scale",
+    "was_made",
 ]

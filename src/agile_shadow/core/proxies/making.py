@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 import errno
+import logging
+import os
 from dataclasses import replace
 from pathlib import Path
 
 import av
 
-from ..errors import MediaError, ProxyError, ShadowError, from_os_error
-from ..files import flush, partial_path, rename_new
+from ..below import Folder, folder_below, nearest_anchor
+from ..errors import MediaError, ProxyError, ShadowError, StateError, from_os_error
+from ..files import fitting_name, flush, partial_path, shortened
 from ..jobs import Report
 from ..media import MediaInfo, probe, read_index
 from ..media.opening import open_media
 from ..presets import codec_named
+from .made import MadeFile, as_it_is, remember_made
 from .request import ProxyRequest, ProxyResult, is_such_proxy
 from .sizes import proxy_pixels
 from .transcode import Transcode
+
+log = logging.getLogger(__name__)
 
 
 def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
@@ -26,19 +32,16 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     would be too small for the codec or the result is not frame for frame the original; MediaError for a bad original;
     FileExistsError when somebody else took the name meanwhile.
     """
-    if request.target.exists():
+    if os.path.lexists(request.target):
         raise ProxyError(
             "a file of that name is there already", request.target, "Move it away or choose another place."
         )
     original = request.info or probe(request.original)
     size = size_or_refusal(request, original)
-    partial = partial_path(request.target)
     try:
-        request.target.parent.mkdir(parents=True, exist_ok=True)
-        Transcode(request, original, size, partial, report).run()
-        flush(partial)
-        info = probe(partial) if request.part is not None else check_proxy(partial, request, original)
-        rename_new(partial, request.target)
+        anchor = request.anchor or nearest_anchor(request.target.parent)
+        with folder_below(anchor, request.target.parent, make=True) as folder:
+            return _make(request, original, size, folder, report)
     except av.error.FFmpegError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise from_os_error(OSError(error.errno, error.strerror), request.target, ProxyError) from error
@@ -49,9 +52,32 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         raise
     except OSError as error:
         raise from_os_error(error, request.target, ProxyError) from error
+
+
+def _make(
+    request: ProxyRequest, original: MediaInfo, size: tuple[int, int], folder: Folder, report: Report
+) -> ProxyResult:
+    """Into a temporary file in the target's folder; it gets its name while that is the folder it was."""
+    partial = partial_path(request.target)
+    try:
+        Transcode(request, original, size, partial, report).run()
+        flush(partial)
+        info = probe(partial) if request.part is not None else check_proxy(partial, request, original)
+        made = replace(as_it_is(partial), path=request.target.absolute())
+        if request.anchor is not None:
+            _remember(made)
+        folder.name_finally(partial.name, request.target.name)
     finally:
-        partial.unlink(missing_ok=True)
-    return ProxyResult(request.target, info, original)
+        folder.remove(partial.name)
+    return ProxyResult(request.target, info, original, made)
+
+
+def _remember(made: MadeFile) -> None:
+    """Before it has its name: what is remembered and never came to be does no harm, the other way round would."""
+    try:
+        remember_made(made)
+    except StateError:  # then it is told to be a proxy by its contents, should it be removed
+        log.warning("%s is not remembered as made here", made.path, exc_info=True)
 
 
 def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
@@ -62,13 +88,16 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     original = request.info or probe(request.original)
     request = replace(request, info=original)
     for number in range(1, 1000):
-        stem = request.target.stem if number == 1 else f"{request.target.stem}_{number}"
-        target = request.target.with_name(f"{stem}{request.target.suffix}")
-        if not target.exists():
+        stem = shortened(request.target.stem, 240) if number > 1 else request.target.stem
+        stem = stem if number == 1 else f"{stem}_{number}"
+        target = request.target.with_name(fitting_name(stem, request.target.suffix))
+        if not os.path.lexists(target):
             try:
                 return make_proxy(replace(request, target=target), report)
             except FileExistsError:  # somebody else was faster: theirs is looked at
                 pass
+        if target.is_symlink():
+            continue
         try:
             info = check_proxy(target, request, original)
         except ShadowError:

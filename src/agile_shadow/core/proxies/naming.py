@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import PurePosixPath
 
+from ..files import fitting_name
 from ..presets import Proxies, fill_path
 
 ENDING = ".mov"
@@ -18,5 +19,5 @@ def proxy_file_name(
     ``original``: the original's file name; ``values``: what tokens stand for; ``taken``: names in small letters.
     """
     stem = fill_path(settings.name_pattern, {**values, "name": PurePosixPath(original).stem})
-    plain = f"{stem}{ENDING}"
-    return plain if plain.casefold() not in taken else f"{PurePosixPath(original).name}{ENDING}"
+    plain = fitting_name(stem, ENDING)
+    return plain if plain.casefold() not in taken else fitting_name(PurePosixPath(original).name, ENDING)

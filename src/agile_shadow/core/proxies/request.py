@@ -8,8 +8,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ..below import Anchor
 from ..media import MediaInfo
 from ..presets import Proxies
+from .made import MadeFile
 
 
 @dataclass(frozen=True)
@@ -18,6 +20,7 @@ class ProxyRequest:
 
     ``info`` is what the original is, where it was probed just now; else it is probed again. ``values``: what the tokens
     of text marks stand for. ``part``: (first frame, number of frames) where only a stretch is wanted, as in a trial.
+    ``anchor``: the root of the shelf that the target lies below; None for a throw-away place, whose folder is made.
     """
 
     original: Path
@@ -26,15 +29,18 @@ class ProxyRequest:
     info: MediaInfo | None = None
     values: Mapping[str, str] = field(default_factory=dict)
     part: tuple[int, int] | None = None
+    anchor: Anchor | None = None
 
 
 @dataclass(frozen=True)
 class ProxyResult:
-    """The finished proxy: where, what it is, and its original as it was probed for it."""
+    """The finished proxy: where, what it is, and its original as it was probed for it. ``made``: how the file is known
+    again as one that this program made; None where it lay there before."""
 
     path: Path
     info: MediaInfo
     original: MediaInfo
+    made: MadeFile | None = None
 
 
 def made_as(settings: Proxies) -> str:

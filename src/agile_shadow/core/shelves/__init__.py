@@ -1,6 +1,15 @@
 """Shelves: named storage places; files are known as shelf + path below it."""
 
-from .finding import MARK, KnownFile, ShelfState, find_again, look_at, mark_shelf, with_volume
+from .finding import (
+    MARK,
+    KnownFile,
+    ShelfState,
+    find_again,
+    is_shelf,
+    look_at,
+    mark_shelf,
+    with_volume,
+)
 from .library import (
     forget_user_shelf,
     keep_user_shelf,
@@ -9,6 +18,7 @@ from .library import (
     shelf_to_json,
     user_shelves,
 )
+from .opening import open_again, open_root, put_mark_and_remember
 from .shelf import ROLES, Shelf, free_room, place_of
 from .volumes import Volume, mounted_volumes, volume_of
 
@@ -22,11 +32,15 @@ __all__ = [
     "find_again",
     "forget_user_shelf",
     "free_room",
+    "is_shelf",
     "keep_user_shelf",
     "look_at",
     "mark_shelf",
     "mounted_volumes",
+    "open_again",
+    "open_root",
     "place_of",
+    "put_mark_and_remember",
     "shelf_for",
     "shelf_from_json",
     "shelf_to_json",

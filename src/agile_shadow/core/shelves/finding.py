@@ -12,9 +12,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from ..errors import ShelfError, from_os_error
+from ..below import Anchor
+from ..errors import ShelfError, ShelfGone, from_os_error
 from ..files import written_atomically
 from ..media.sequence import status
+from .memory import remember_root, remembered_root
 from .shelf import Shelf, free_room
 from .volumes import Volume, mounted_volumes, volume_of
 
@@ -44,17 +46,23 @@ class ShelfState:
 def mark_shelf(shelf: Shelf) -> Shelf:
     """Put the shelf's mark into its folder and note its volume. Raises ShelfError where it cannot be written.
 
-    For shelves that a person named, which are there to be written to; never for a source whose originals stay there.
+    For shelves that are there to be written to; never for a source whose originals stay there.
     """
     try:
         shelf.root.mkdir(parents=True, exist_ok=True)
-        known = marked_ids(shelf.root)
-        if shelf.id not in known:
-            with written_atomically(shelf.root / MARK) as partial:
-                partial.write_text(json.dumps({"shelves": sorted({*known, shelf.id})}) + "\n", encoding="utf-8")
+        put_mark(shelf)
+        remember_root(Anchor.of(shelf.root))
     except OSError as error:
         raise from_os_error(error, shelf.root, ShelfError) from error
     return with_volume(shelf)
+
+
+def put_mark(shelf: Shelf) -> None:
+    """Put the shelf's mark into its folder, beside those of other shelves there. Raises OSError."""
+    known = marked_ids(shelf.root)
+    if shelf.id not in known:
+        with written_atomically(shelf.root / MARK) as partial:
+            partial.write_text(json.dumps({"shelves": sorted({*known, shelf.id})}) + "\n", encoding="utf-8")
 
 
 def with_volume(shelf: Shelf, volumes: Sequence[Volume] | None = None) -> Shelf:
@@ -75,21 +83,37 @@ def marked_ids(folder: Path) -> set[str]:
 def look_at(shelf: Shelf, volumes: Sequence[Volume] | None = None, files: Sequence[KnownFile] = ()) -> ShelfState:
     """Whether a shelf is there, or where it is now; ``files``: some that lie on it. Touches drives."""
     volumes = mounted_volumes() if volumes is None else volumes
-    if shelf.is_present() and _may_be(shelf, volumes):
+    if shelf.is_present() and is_shelf(shelf, volumes, files):
         return ShelfState(shelf, True, None, free_room(shelf.root))
     found = find_again(shelf, volumes, files)
     return ShelfState(shelf, False, found, free_room(found) if found is not None else 0)
 
 
-def _may_be(shelf: Shelf, volumes: Sequence[Volume]) -> bool:
-    """False for another drive that was mounted at the shelf's place."""
+def is_shelf(shelf: Shelf, volumes: Sequence[Volume], files: Sequence[KnownFile] = ()) -> bool:
+    """Whether the folder at a shelf's root is that shelf: not another drive mounted there, nor the empty folder that an
+    unmounted one leaves. Raises StateError.
+
+    Its mark settles it; else the drive that this machine remembers, the identity of its volume, files that lie there.
+    """
     marks = marked_ids(shelf.root)
-    if marks:
-        return shelf.id in marks
-    if not shelf.volume:
+    if shelf.id in marks:
         return True
+    try:
+        anchor = Anchor.of(shelf.root)
+    except ShelfGone:
+        return False
+    memory = remembered_root(shelf.root)
+    if memory is not None:
+        return memory.same_drive(anchor) or (memory.inode == anchor.inode and _same_volume(shelf, volumes))
+    if marks:
+        return bool(files) and _holds(shelf.root, files)
     identity, _below = volume_of(shelf.root, volumes)
-    return not identity or identity == shelf.volume
+    return not identity or not shelf.volume or identity == shelf.volume
+
+
+def _same_volume(shelf: Shelf, volumes: Sequence[Volume]) -> bool:
+    identity, _below = volume_of(shelf.root, volumes)
+    return bool(identity) and identity == shelf.volume
 
 
 def find_again(shelf: Shelf, volumes: Sequence[Volume], files: Sequence[KnownFile] = ()) -> Path | None:

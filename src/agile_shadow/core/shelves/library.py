@@ -9,6 +9,7 @@ from typing import Any
 from ..errors import ShelfError, from_os_error
 from ..files import written_atomically
 from ..log import config_folder
+from ..strict import Id, Name, PathText, Strict, read_json
 from .shelf import ROLES, Shelf
 
 SCHEMA = "agile-shadow shelves"
@@ -22,15 +23,24 @@ def shelf_to_json(shelf: Shelf) -> dict[str, Any]:
     }  # fmt: skip
 
 
+class _ShelfIn(Strict):
+    id: Id
+    name: Name
+    role: Name
+    root: PathText
+    volume: Name = ""
+    below: PathText = ""
+
+
 def shelf_from_json(values: dict[str, Any]) -> Shelf:
-    """The inverse of :func:`shelf_to_json`. Raises KeyError or ValueError for what is not a shelf."""
-    role = str(values["role"])
-    if role not in ROLES:
-        raise ValueError(f"there is no role {role!r} of a shelf")
-    return Shelf(
-        str(values["id"]), str(values["name"]), role, Path(str(values["root"])), str(values.get("volume", "")),
-        str(values.get("below", "")),
-    )  # fmt: skip
+    """The inverse of :func:`shelf_to_json`. Raises ValueError for what is not a shelf."""
+    one = _ShelfIn.model_validate(values)
+    if one.role not in ROLES:
+        raise ValueError(f"there is no role {one.role!r} of a shelf")
+    root = Path(one.root)
+    if not root.is_absolute() or "\0" in one.root:
+        raise ValueError(f"the shelf {one.name!r} has no folder")
+    return Shelf(one.id, one.name, one.role, root, one.volume, one.below)
 
 
 def _file() -> Path:
@@ -41,7 +51,7 @@ def user_shelves() -> tuple[Shelf, ...]:
     """The user's shelves by name. Raises ShelfError when their file cannot be used."""
     path = _file()
     try:
-        values = json.loads(path.read_text(encoding="utf-8"))
+        values = read_json(path.read_text(encoding="utf-8"))
         if values["schema"] != SCHEMA or values["version"] != 1:
             raise ValueError("it is of another kind or version")
         shelves = [shelf_from_json(item) for item in values["shelves"]]

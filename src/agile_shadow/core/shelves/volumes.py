@@ -24,13 +24,26 @@ def mounted_volumes() -> list[Volume]:
     """The volumes of this moment, network ones included. Touches no drive but the system's tables."""
     names = _uuids()
     volumes = []
-    for part in psutil.disk_partitions(all=True):
+    try:
+        parts = psutil.disk_partitions(all=True)
+    except (OSError, psutil.Error):  # a machine that does not say what is mounted
+        parts = []
+    for part in parts:
         identity = names.get(os.path.realpath(part.device), "") if part.device.startswith("/dev/") else ""
         if part.fstype.startswith(("nfs", "cifs", "smb", "fuse.sshfs")):
             identity = part.device
         if identity or part.device.startswith("/dev/"):
             volumes.append(Volume(identity, Path(part.mountpoint)))
     return volumes
+
+
+def mount_of(folder: Path) -> str:
+    """The folder at which the drive of a place is mounted, by the system's tables; "" where that cannot be told."""
+    try:
+        mounts = {part.mountpoint for part in psutil.disk_partitions(all=True)}
+    except (OSError, psutil.Error):
+        return ""
+    return next((str(place) for place in (folder, *folder.parents) if str(place) in mounts), "")
 
 
 def _uuids() -> dict[str, str]:

@@ -71,7 +71,8 @@ def with_speed(line: Timeline, identity: str, speed: Fraction, ripple: bool = Tr
     if block is None or not block.room:
         return line
     for one in sorted(whole(line, [identity]), key=lambda b: b.id != identity):
-        line = _resped(line, one, speed, ripple and one.id == identity)
+        if line.block(one.id) is not None:  # else it lay in the time that was taken out
+            line = _resped(line, one, speed, ripple and one.id == identity)
     return settled(line)
 
 

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ...core.below import Anchor
 from ...core.errors import ShadowError, sentence
 from ...core.project import Project
 from ...core.shelves import (
@@ -34,6 +35,7 @@ from ...core.shelves import (
     look_at,
     mark_shelf,
     mounted_volumes,
+    put_mark_and_remember,
     user_shelves,
     with_volume,
 )
@@ -88,8 +90,15 @@ def mended(project: Project, rows: Sequence[ShelfRow]) -> Project:
     for row in rows:
         if row.state.found_at is not None and row.in_project:
             moved = with_volume(replace(row.state.shelf, root=row.state.found_at))
-            project = project.with_shelf_replaced(moved)
+            project = project.with_shelf_moved(moved)
     return project
+
+
+def _lying_at(shelf: Shelf, root: Path) -> Shelf:
+    """The shelf at a place that a person named; it gets its mark there where that can be written."""
+    moved = with_volume(replace(shelf, root=root))
+    put_mark_and_remember(moved, Anchor.of(root))
+    return moved
 
 
 class _Bar(QWidget):
@@ -280,7 +289,7 @@ class StoragePlace(QWidget):
             self, f"Where the shelf {shelf.name} lies now", str(shelf.root.parent)
         )
         if chosen:
-            self._change(lambda: with_volume(replace(shelf, root=Path(chosen))))
+            self._change(lambda: _lying_at(shelf, Path(chosen)))
 
     def set_for_all(self, shelf: Shelf, on: bool) -> None:
         """Keep it for all projects, or for this one only."""
@@ -297,8 +306,11 @@ class StoragePlace(QWidget):
                 forget_user_shelf(shelf.id)
 
         self._do(forget)
-        rest = tuple(known for known in self._work.session.project.shelves if known.id != shelf.id)
-        self._work.session.absorb(lambda project: replace(project, shelves=rest))
+
+        def without(project: Project) -> Project:
+            return replace(project, shelves=tuple(known for known in project.shelves if known.id != shelf.id))
+
+        self._work.session.absorb(without)
         self.refresh()
 
     def _change(self, make: object, keep: bool = False) -> None:

@@ -102,7 +102,8 @@ class Looking(QObject):
         self._more()
 
     def close(self) -> None:
-        """End the worker."""
+        """Have the worker end."""
         self._timer.stop()
         self._source = None
-        self._pool.close()
+        self._pool.end()
+        self._work.at_the_end(self._pool.close)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -29,9 +30,11 @@ from ....core.ingest import (
     Problem,
     ReportRow,
     inspect,
+    poster_place,
     write_page,
 )
 from ....core.jobs import WorkerPool
+from ....core.project import Project
 from ....core.time import clock_text
 from ... import theme, words
 from ...flow import Flow
@@ -202,19 +205,21 @@ class ReportView(QWidget):
         if not on or self.report is None:
             return
         rows = [row for row in self.report.rows if row.poster and row.kind != "sound"][:200]
+        project = self._work.session.project
         wanted = [row for row in rows if row.path not in self._posters]
         self._show_wall(rows)
         if wanted:
-            self._work.in_background(lambda: self._make_posters(wanted), lambda _done: self._fill_wall())
+            self._work.in_background(lambda: self._make_posters(project, wanted), lambda _done: self._fill_wall())
 
-    def _make_posters(self, rows: list[ReportRow]) -> None:
+    def _make_posters(self, project: Project, rows: list[ReportRow]) -> None:
         """On a thread: each picture shows as it comes."""
         with WorkerPool(1, _LIMIT) as pool:
             for row in rows:
-                try:
-                    seen = pool.submit(inspect, InspectRequest(Path(row.poster))).result()
-                except ShadowError:
-                    seen = Inspection()
+                seen = Inspection()
+                with suppress(ShadowError, OSError):
+                    place = poster_place(project, row)
+                    if place is not None:
+                        seen = pool.submit(inspect, InspectRequest(*place)).result()
                 self._posters[row.path] = seen.picture or b""
                 self._work.call_here(self._fill_wall)
 
@@ -270,7 +275,7 @@ class ReportView(QWidget):
             return
         out = Path(chosen) if chosen.lower().endswith(ending) else Path(f"{chosen}{ending}")
         title = f"{self._work.session.project.name}: ingest of {Path(self.report.source).name}"
-        request = PageRequest(self.report, out, title)
+        request = PageRequest(self.report, out, title, self._work.session.project)
 
         def write() -> Path:
             with WorkerPool(1) as pool:

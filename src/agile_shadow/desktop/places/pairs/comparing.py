@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,6 +20,7 @@ from ....core.pairs.half import Half
 from ... import theme
 from ...marks import paint_block
 
+log = logging.getLogger(__name__)
 Way = Literal["divided", "turns", "difference"]
 ZOOMS = (0, 100, 200, 400)  # per cent of the original's pixels; 0: the whole picture
 _TURN = 450  # milliseconds
@@ -75,13 +77,17 @@ class Twin:
             self._wish, self._released = None, True
             self._mail.notify_all()
 
-    def close(self) -> None:
-        """End the thread."""
+    def end(self) -> None:
+        """Have the thread end soon, without waiting for it."""
         with self._mail:
             self._closed = True
             self._mail.notify_all()
+
+    def wait(self, limit: float) -> bool:
+        """Wait for its end, at most so many seconds; whether it had ended."""
         if self._thread is not None:
-            self._thread.join()
+            self._thread.join(limit)
+        return self._thread is None or not self._thread.is_alive()
 
     def _loop(self) -> None:
         while True:
@@ -95,7 +101,15 @@ class Twin:
             if self._closed:
                 return
             if wish is not None:
-                self._came(self._read(*wish))
+                self._came(self._read_or_tell(wish))
+
+    def _read_or_tell(self, wish: tuple[Pairing, int, bool]) -> Both:
+        """The pictures, or why there are none: whatever a file does to its reader, the thread goes on."""
+        try:
+            return self._read(*wish)
+        except Exception as error:
+            log.warning("comparing frame %s", wish[1], exc_info=True)
+            return Both(wish[1], None, None, None, sentence(error))
 
     def _close_files(self) -> None:
         for reader in self._readers:
@@ -208,10 +222,11 @@ class CompareView(QWidget):
         self._timer.stop()
         self._twin.release()
 
-    def close_view(self) -> None:
-        """End its thread."""
+    def close_view(self) -> Callable[[float], bool]:
+        """Have its thread end; what waits for it."""
         self._timer.stop()
-        self._twin.close()
+        self._twin.end()
+        return self._twin.wait
 
     def _take(self, both: Both) -> None:
         if self.pairing is None:

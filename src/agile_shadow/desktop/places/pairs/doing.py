@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QMenu, QMessageBox
 
 from ....core.errors import ShadowError, sentence
 from ....core.pairing.making import make_request
-from ....core.pairing.removing import remove_files, without
+from ....core.pairing.removing import Removed, bring_back, remove_files, with_again, without
 from ....core.pairing.taking import accepted, unpair, with_offset, without_proof
 from ....core.pairs import Proxy
 from ....core.presets import Preset
-from ....core.project import Clip, Project
+from ....core.project import Clip, Project, other_projects
 from ... import words
 from ...work import Work
 from .rows import Pair
@@ -137,22 +137,40 @@ class Doing(QObject):
         box = QMessageBox(self._place)
         box.setWindowTitle("Remove proxies")
         box.setText(f"Put {_count(len(pairs), 'proxy', 'proxies')} ({size}) into the trash?")
-        box.setInformativeText("Originals stay. The proxies can be made again, or taken out of the trash and paired.")
+        box.setInformativeText(
+            "Originals stay. Undo does not bring files back: press Bring back afterwards, or make the proxies again."
+        )
         yes = box.addButton("Into the trash", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is not yes:
             return
         self._place.let_go_of_files()
-        project = self._work.session.project
+        session = self._work.session
 
-        def then(removed: Any) -> None:
-            gone = _count(len(removed.gone), "proxy", "proxies")
-            self._work.session.edit(f"Remove {gone}", lambda now: without(now, removed))
-            if removed.kept:
-                self._work.problem.emit(removed.kept[0])
+        def work() -> Removed:
+            return remove_files(session.project, pairs, other_projects(session.path))
 
-        self._work.in_background(lambda: remove_files(project, pairs), then)
+        self._work.in_background(work, self._removed)
+
+    def _removed(self, removed: Removed) -> None:
+        """What lies in the trash is a fact: no step of undo shows it as if it were there."""
+        self._work.session.absorb(lambda now: without(now, removed))
+        if removed.kept:
+            more = f" ({len(removed.kept) - 1} more stay)" if len(removed.kept) > 1 else ""
+            self._work.problem.emit(removed.kept[0] + more)
+        if removed.paths and not removed.kept:
+            gone = _count(len(removed.paths), "proxy is", "proxies are")
+            self._work.offered.emit(f"{gone} in the trash.", (("Bring back", lambda: self._bring_back(removed)),))
+
+    def _bring_back(self, removed: Removed) -> None:
+        def then(answer: tuple[Any, tuple[str, ...]]) -> None:
+            back, problems = answer
+            self._work.session.absorb(lambda now: with_again(now, back))
+            if problems:
+                self._work.problem.emit(problems[0])
+
+        self._work.in_background(lambda: bring_back(removed), then)
 
     # Beside the pictures
 

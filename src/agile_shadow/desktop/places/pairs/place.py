@@ -536,10 +536,10 @@ class PairsPlace(QWidget):
             self._show_clip(clip, self.panel.player.position)
 
     def close_place(self) -> None:
-        """End its threads."""
+        """Have its threads end."""
         self.posters.close()
-        self.compare.close_view()
-        self.panel.close_player()
+        self._work.at_the_end(self.compare.close_view())
+        self._work.at_the_end(self.panel.close_player())
 
 
 def _by_shelf(pairs: list[Pair]) -> str:

@@ -513,8 +513,8 @@ class TimelinePlace(QWidget):
             )
 
     def close_place(self) -> None:
-        """End threads and workers."""
-        self.panel.close_player()
+        """Have threads and workers end."""
+        self._work.at_the_end(self.panel.close_player())
         self.sights.close()
 
 

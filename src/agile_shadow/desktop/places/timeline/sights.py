@@ -89,7 +89,8 @@ class Sights:
         self._closed = True
         self._posters.close()
         if self._pool is not None:
-            self._pool.close()
+            self._pool.end()
+            self._work.at_the_end(self._pool.close)
 
 
 def _lightest(project: Project, clip: Clip, still: bool) -> Path | None:

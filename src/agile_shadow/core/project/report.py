@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, dataclass, field
+from functools import cache
 from typing import Any
+
+from pydantic import TypeAdapter
+
+from ..strict import Count, Line, Number, PathText, Words
 
 
 @dataclass(frozen=True)
 class Problem:
-    """A file (path below the source) and one sentence about it.
+    """A file (path below the source; of a shelf its whole path) and one sentence about it.
 
     ``step``: the one thing to do next: ``retry``, ``show`` (look at the file), ``read`` (read the source again), or "".
     """
 
-    path: str
-    reason: str
-    step: str = ""
+    path: PathText
+    reason: Words
+    step: Line = ""
 
 
 STEP_WORDS = {
@@ -29,44 +34,45 @@ STEP_WORDS = {
 class ReportRow:
     """One clip. ``size`` in bytes, ``frames`` and ``rate`` (frames a second, as a fraction), 0 and "" where unknown.
 
-    ``state`` in words; ``original``, ``second`` and ``proxy`` are paths below their shelves; ``poster``: where a
-    picture of it can be made from.
+    ``state`` in words; ``original``, ``second`` and ``proxy`` are paths below their shelves; ``poster``: the shelf
+    (its identity) and path of the file from which a picture can be made; see :func:`poster_place`.
     """
 
-    path: str
-    name: str
-    kind: str
-    size: int
-    state: str
-    note: str = ""
-    checksum: str = ""
-    original: str = ""
-    second: str = ""
-    proxy: str = ""
-    proxy_size: int = 0
-    frames: int = 0
-    rate: str = ""
-    timecode: str = ""
-    camera: str = ""
-    reel: str = ""
-    recorded: str = ""
-    picture: str = ""
-    poster: str = ""
+    path: PathText
+    name: Line
+    kind: Line
+    size: Count
+    state: Line
+    note: Words = ""
+    checksum: Line = ""
+    original: PathText = ""
+    second: PathText = ""
+    proxy: PathText = ""
+    proxy_size: Count = 0
+    frames: Count = 0
+    rate: Line = ""
+    timecode: Line = ""
+    camera: Line = ""
+    reel: Line = ""
+    recorded: Line = ""
+    picture: Line = ""
+    poster: PathText = ""
 
 
 @dataclass(frozen=True)
 class Took:
     """When a run began and ended (local time), how many seconds it took and how many bytes it copied."""
 
-    began: str = ""
-    ended: str = ""
-    seconds: float = 0.0
-    bytes: int = 0
+    began: Line = ""
+    ended: Line = ""
+    seconds: Number = 0.0
+    bytes: Count = 0
 
 
 @dataclass(frozen=True)
 class IngestReport:
-    """Counts of playable files. ``copied`` and ``proved`` include those that were in place already.
+    """Counts of playable files. ``copied``: all their copies lie in their places, also those that did before;
+    ``proved``: and every one of them was read in this run and equals its source. Nothing is counted from memory.
 
     ``failed`` is what needs a person; ``passed_over`` is not. ``here_already``: what the project held by its content;
     ``no_proxy_needed``: video whose preset makes proxies only where needed. ``second_copies``: files of the second
@@ -74,22 +80,22 @@ class IngestReport:
     proxy. ``small_copies``: cameras' own that were paired. ``took`` differs from run to run; all else does not.
     """
 
-    found: int = 0
-    copied: int = 0
-    proved: int = 0
-    proxies: int = 0
-    paired: int = 0
+    found: Count = 0
+    copied: Count = 0
+    proved: Count = 0
+    proxies: Count = 0
+    paired: Count = 0
     passed_over: tuple[Problem, ...] = ()
     failed: tuple[Problem, ...] = ()
-    here_already: int = 0
-    no_proxy_needed: int = 0
-    second_copies: int = 0
-    manifests: tuple[str, ...] = ()
-    wanted: int = 0
-    small_copies: int = 0
-    source: str = ""
-    preset: str = ""
-    checksum: str = ""
+    here_already: Count = 0
+    no_proxy_needed: Count = 0
+    second_copies: Count = 0
+    manifests: tuple[PathText, ...] = ()
+    wanted: Count = 0
+    small_copies: Count = 0
+    source: PathText = ""
+    preset: Line = ""
+    checksum: Line = ""
     rows: tuple[ReportRow, ...] = ()
     took: Took = field(default=Took(), compare=False)
 
@@ -101,7 +107,8 @@ class IngestReport:
     @property
     def as_many_as_shot(self) -> bool:
         """Whether everything that was found is in its place, proven, with the proxies that were wanted."""
-        return self.all_well and self.paired == self.wanted and self.found > 0
+        whole = self.paired == self.wanted and self.copied in (0, self.found) and self.proved in (0, self.found)
+        return self.all_well and whole and self.found > 0
 
     def one_number(self) -> str:
         """The one line to trust in the morning."""
@@ -110,7 +117,7 @@ class IngestReport:
         if self.as_many_as_shot:
             return f"As many as shot: {self.found} of {self.found}"
         listed = {row.path for row in self.rows}
-        shot = self.found + sum(1 for problem in self.failed if problem.path not in listed)
+        shot = self.found + sum(1 for one in self.failed if one.path not in listed and not one.path.startswith("/"))
         whole = sum(1 for row in self.rows if row.state != "needs you")
         need = "1 needs you" if len(self.failed) == 1 else f"{len(self.failed)} need you"
         return f"{whole} of {shot} as shot; {need}"
@@ -135,16 +142,15 @@ class IngestReport:
 
     @classmethod
     def from_json(cls, values: dict[str, Any]) -> IngestReport:
-        """The inverse of :meth:`to_json`; what is not known is left out, so that reports of other versions open."""
-        kept = _known(cls, values)
-        for name in ("passed_over", "failed"):
-            kept[name] = tuple(Problem(**_known(Problem, one)) for one in kept.get(name, ()))
-        kept["rows"] = tuple(ReportRow(**_known(ReportRow, one)) for one in kept.get("rows", ()))
-        kept["manifests"] = tuple(kept.get("manifests", ()))
-        kept["took"] = Took(**_known(Took, kept.get("took") or {}))
-        return cls(**kept)
+        """The inverse of :meth:`to_json`; what is not known is left out, so that reports of other versions open.
+
+        Raises ValueError for what is no report.
+        """
+        if not isinstance(values, dict):
+            raise ValueError("a report is none")
+        return _adapter().validate_python({**values, "took": values.get("took") or {}})
 
 
-def _known(kind: Any, values: dict[str, Any]) -> dict[str, Any]:
-    names = {one.name for one in fields(kind)}
-    return {key: value for key, value in values.items() if key in names}
+@cache
+def _adapter() -> TypeAdapter[IngestReport]:
+    return TypeAdapter(IngestReport)

@@ -1,0 +1,11 @@
+"""Amounts of data for a person."""
+
+from __future__ import annotations
+
+
+def amount(size: float) -> str:
+    """Bytes in GB with one decimal; small amounts in the unit that shows them: ``3.2 GB``, ``41.0 MB``, ``7 bytes``."""
+    for unit, one, least in (("GB", 1e9, 50e6), ("MB", 1e6, 50e3), ("kB", 1e3, 1e3)):
+        if size >= least:
+            return f"{size / one:.1f} {unit}"
+    return f"{size:.0f} bytes"
