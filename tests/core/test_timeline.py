@@ -32,7 +32,8 @@ def shown(track: Track) -> list[tuple[str, Fraction] | None]:
     row: list[tuple[str, Fraction] | None] = [None] * track.end
     for block in track.blocks:
         for k in range(block.length):
-            row[block.start + k] = (block.clip, block.source_start + k * block.speed / RATE)
+            moved = k * block.speed / RATE if block.room else 0  # titles and stills show the same all the time
+            row[block.start + k] = (block.clip, block.source_start + moved)
     return row
 
 
