@@ -47,9 +47,11 @@ def card(drawn_card: Path, tmp_path: Path) -> Path:
 
 
 def hashes(folder: Path) -> dict[str, str]:
-    """Checksum of every file below a folder."""
+    """Checksum of every file below a folder, its mark as a shelf left out."""
+    from agile_shadow.core.shelves import MARK
+
     return {
         path.relative_to(folder).as_posix(): hashlib.sha256(path.read_bytes()).hexdigest()
         for path in sorted(folder.rglob("*"))
-        if path.is_file()
+        if path.is_file() and path.name != MARK
     }

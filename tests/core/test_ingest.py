@@ -83,8 +83,9 @@ def test_killed_at_random_moments_it_goes_on_to_the_same_report(card: Path, tmp_
             process.wait()
         _nothing_half_made(tmp_path / "killed", whole, tmp_path / "calm")
         if moments.random() < 0.4:  # begin again from nothing now and then, or the late moments are never met
-            for name in ("o", "p"):
-                shutil.rmtree(tmp_path / "killed" / name, ignore_errors=True)
+            for name in ("o", "p"):  # not the shelves themselves: those are never made a second time
+                for path in (tmp_path / "killed" / name).glob("*"):
+                    shutil.rmtree(path) if path.is_dir() else path.unlink()
     report = cli(*arguments)[1]
     assert report == json.loads(json.dumps(expected).replace("/calm/", "/killed/"))
     assert hashes(tmp_path / "killed" / "o") == whole
@@ -105,7 +106,7 @@ def _nothing_half_made(folder: Path, whole: dict[str, str], calm: Path) -> None:
 def test_originals_can_stay_where_they_are(card: Path, tmp_path: Path) -> None:
     before = hashes(card)
     report = ingest(card, tmp_path / "stay" / "p.otio", preset(do="leave"))
-    assert (report.copied, report.proved, report.paired) == (0, 12, 8)
+    assert (report.copied, report.proved, report.paired) == (0, 0, 8)  # nothing was copied, so nothing is proved
     assert hashes(card) == before
     project = load_project(tmp_path / "stay" / "p.otio")
     assert {project.path(clip.original.file) for clip in project.clips} <= set(card.rglob("*"))

@@ -1,6 +1,7 @@
 """What is found on a source, and what belongs together."""
 
 import os
+import pickle
 from fractions import Fraction
 from pathlib import Path
 
@@ -10,8 +11,10 @@ from hypothesis import strategies as st
 
 from agile_shadow.core.ingest import read_source, settled, taken
 from agile_shadow.core.ingest.belonging import owners_of
-from agile_shadow.core.media import FrameReader, SoundReader, probe
-from agile_shadow.core.media.joined import is_joined, joined_name, parts_of
+from agile_shadow.core.media import FrameReader, SoundReader, as_form, form_of, probe
+from agile_shadow.core.media.joined import joined_name, parts_of
+from agile_shadow.core.media.recording import is_joined
+from agile_shadow.core.media.sequence import members
 from agile_shadow.core.presets import Originals, Preset, Proxies, Takes
 from agile_shadow.core.project import load_project
 from tests.conftest import hashes
@@ -64,14 +67,16 @@ def test_timecode_that_runs_on_from_clip_to_clip_does_not_join_them(tmp_path: Pa
 @given(st.lists(st.from_regex(r"[A-Za-z0-9_ ]{1,12}", fullmatch=True), min_size=1, max_size=5))
 def test_a_recording_is_named_by_its_files(stems: list[str]) -> None:
     names = [f"{stem}.MOV" for stem in stems]
-    path = Path("/card") / joined_name(names)
+    path = as_form(Path("/card") / joined_name(names), "parts")
     assert parts_of(path) == [Path("/card") / name for name in names]
-    assert is_joined(path) == (len(names) > 1)
+    assert is_joined(path) and not is_joined(path.with_name(names[0])) and form_of(path.absolute()) == "parts"
+    assert pickle.loads(pickle.dumps(path)) == path and is_joined(pickle.loads(pickle.dumps(path)))
 
 
-@pytest.mark.parametrize("name", ["a + b.mov", "notes + x.txt", "one.mov + two.mp4", "x.mov"])
-def test_other_names_are_single_files(name: str) -> None:
-    assert parts_of(Path("/card") / name) == [Path("/card") / name]
+@pytest.mark.parametrize("name", ["a + b.mov", "one.mov + two.mov", "SHOT_%04d.dpx", "x.mov"])
+def test_what_a_file_is_is_never_read_from_its_name(name: str) -> None:
+    path = Path("/card") / name
+    assert parts_of(path) == members(path) == [path] and form_of(path) == "file"
 
 
 def test_files_belong_to_their_clip_in_usual_and_unknown_layouts() -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import shutil
+import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -23,6 +25,7 @@ if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 Opener = Callable[..., MainWindow]
+_GRACE = 10.0  # seconds that a thread may take to end after its test
 
 
 @pytest.fixture(scope="session")
@@ -71,8 +74,25 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
 
     yield opener
     for window in opened:
+        window.asks = False  # nobody is there to answer
         if window.work.ingest is not None:
             window.work.ingest.stop(for_good=True)
-            qtbot.waitUntil(lambda window=window: window.work.ingest is None, timeout=20_000)
-        if window.isVisible():
-            window.close()
+        window.close()
+
+
+@pytest.fixture(autouse=True)
+def no_thread_outlives_its_test(request: pytest.FixtureRequest) -> Iterator[None]:
+    """What a window starts ends with it: threads that go on are the beginning of a suite that never ends."""
+    before = set(threading.enumerate())
+    yield
+    end = time.monotonic() + _GRACE
+    while (left := [one for one in threading.enumerate() if one not in before and _counts(one)]) and (
+        time.monotonic() < end
+    ):
+        QApplication.processEvents()
+        left[0].join(0.05)
+    assert left == [], f"these threads outlived the test: {[one.name for one in left]}"
+
+
+def _counts(thread: threading.Thread) -> bool:
+    return thread.is_alive() and not thread.name.startswith(("Dummy", "asyncio", "ThreadPool", "execnet"))

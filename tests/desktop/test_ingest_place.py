@@ -13,6 +13,7 @@ import psutil
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -226,9 +227,21 @@ def test_the_standing_preset_runs_by_itself_on_a_card_put_in(
     window = open_window(tmp_path / "film" / "p.otio")
     window.work.session.edit("", lambda project: project.__class__(**{**vars_of(project), "preset": preset,
                                                                       "by_itself": True}))  # fmt: skip
+    place = window.ingest
+    reader.insert()
+    qtbot.waitUntil(lambda: "Nobody has chosen where originals go" in window.notice.text(), timeout=20_000)
+    assert window.work.ingest is None and not (tmp_path / "film" / "Originals").exists()
+    reader.pull_out()
+    for edit, name in ((place.originals, "Boathouse"), (place.proxies, "Laptop")):
+        edit.setFocus()
+        edit.selectAll()
+        QTest.keyClicks(edit, str(tmp_path / "film" / name))
+        QTest.keyClick(edit, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: str(reader.root) not in [str(one.path) for one in place.sources.sources], timeout=20_000)
     reader.insert()
     qtbot.waitUntil(lambda: len(window.work.session.project.reports) == 1, timeout=60_000)
     assert window.work.session.project.reports[0]["paired"] == 4
+    assert [shelf.root.name for shelf in window.work.session.project.shelves] == ["Boathouse", "Laptop"]
 
 
 def vars_of(project: object) -> dict[str, object]:

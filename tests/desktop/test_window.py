@@ -88,7 +88,7 @@ def test_from_card_to_finished_film(qtbot: QtBot, card: Path, tmp_path: Path, op
     assert window.ingest.cancel.isVisible()
     qtbot.waitUntil(lambda: "of 8 proxies" in window.strip.jobs.text(), timeout=20_000)
     qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
-    assert "8 proxies paired; 2 need you" in window.ingest.report.text()
+    qtbot.waitUntil(lambda: "8 proxies paired; 2 need you" in window.ingest.report.text(), timeout=10_000)
     assert window.rail.buttons["Ingest"].waiting == 2
 
     go(qtbot, window, "Timeline")

@@ -19,6 +19,7 @@ from ..core.playback import BakeRequest, bake, new_bake_name, remove_bake_file, 
 from ..core.project import Bake, Project
 from ..core.shelves import Shelf
 from ..core.time import clock_text
+from ..core.timeline import new_id
 
 if TYPE_CHECKING:
     from .work import JobLine, Work
@@ -152,4 +153,4 @@ class BakeWork(QObject):
 def _scratch(project: Project, folder: Path) -> Shelf:
     """The scratch shelf of a project; a new one beside it where there is none."""
     known = next((shelf for shelf in project.shelves if shelf.role == "scratch"), None)
-    return known or project.with_shelf("Scratch", "scratch", folder.absolute() / "Scratch")[1]
+    return known or Shelf(new_id(), "Scratch", "scratch", folder.absolute() / "Scratch", made=False)

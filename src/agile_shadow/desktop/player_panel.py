@@ -252,6 +252,12 @@ class PlayerPanel(QWidget):
         self.viewer.await_picture(self.player.choices_now())
         self._show_position()
 
+    def look_again(self) -> None:
+        """Files came or went."""
+        if self.loaded and self.isVisible():
+            self.player.look_again()
+            self.viewer.await_picture(self.player.choices_now())
+
     @property
     def loaded(self) -> bool:
         """Whether there is something to play."""

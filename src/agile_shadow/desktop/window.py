@@ -50,6 +50,7 @@ from .places.presets import PresetsPlace
 from .places.storage import StoragePlace, look_at_shelves, mended
 from .places.timeline import TimelinePlace
 from .player_panel import PlayerPanel
+from .presence import Looking
 from .rail import Rail
 from .showing import RULE, Counts, unpinned
 from .status_strip import StatusStrip
@@ -90,6 +91,10 @@ class MainWindow(QMainWindow):
         self._closing: str | None = None
         self.asks = True  # whether closing asks about work that goes on and what is not saved
         self._find_shelves()
+        self.presence = Looking(work, [self.pairs.panel.player.presence, self.timeline.panel.player.presence])
+        self.presence.changed.connect(self._came_or_went)
+        self.pairs.looks_again.connect(self.presence.look_now)
+        self.presence.start()
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
             self.measuring.start()
@@ -232,6 +237,12 @@ class MainWindow(QMainWindow):
                 self.tell(f"Found again: {told}.", calm=True)
 
         self.work.in_background(lambda: mended(project, look_at_shelves(project, ())), then)
+
+    def _came_or_went(self) -> None:
+        """Files are there, or missing, that were not: every place, list, strip and block shows it."""
+        self.pairs.presence_changed()
+        self.timeline.presence_changed()
+        self._show_project()
 
     def _show_measured(self) -> None:
         self.pairs.headroom_came()
@@ -596,6 +607,7 @@ class MainWindow(QMainWindow):
         """End what runs, wait for it a while, and save what it still brought."""
         self._closing = "ending"
         self._notice_timer.stop()
+        self.work.at_the_end(self.presence.end())
         self.ingest.close_place()
         self.pairs.close_place()
         self.timeline.close_place()
@@ -611,7 +623,6 @@ class MainWindow(QMainWindow):
         self._saved_or_given_up(may_stay=False)
         self.work.let_go(self._goes_on)
         self._closing = "closed"
-        self.deleteLater()
 
     def _work_to_lose(self) -> bool:
         export = self.work.export

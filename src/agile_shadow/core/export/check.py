@@ -60,6 +60,15 @@ def used_blocks(line: Timeline) -> Iterator[Block]:
     return (block for track in line.tracks if not track.off for block in track.blocks if block.title is None)
 
 
+def what_is_used(project: Project) -> object:
+    """What a final check depends on, besides the drives: equal as long as it would look at the same."""
+    line = project.timeline
+    uses = [(block.clip, block.link or block.id) for block in used_blocks(line)]
+    clips = [project.clip(identity) for identity in dict.fromkeys(clip for clip, _use in uses)]
+    originals = [clip.original for clip in clips if clip is not None]
+    return uses, originals, project.shelves, (line.name, line.length, line.rate, line.width, line.height)
+
+
 def final_check(project: Project) -> FinalCheck:
     """Look at each original of the timeline: is it there, and the file that was ingested? Reads drives; not for the
     interface thread. Size and modification time are compared; where only the time differs, the checksum decides."""

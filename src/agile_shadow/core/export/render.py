@@ -24,6 +24,7 @@ from ..jobs import Report
 from ..media import SAMPLE_RATE, MediaInfo, filter_chain, fit_rectangle, probe
 from ..playback import TimelineProgram
 from ..project import Project
+from ..project.footage import refuse_footage
 from ..timeline import NO_COLOUR, PLAIN
 from .check import final_check, used_blocks
 
@@ -80,7 +81,7 @@ def run_export(request: ExportRequest, report: Report) -> ExportResult:
         raise ExportError("its ending says no format", request.out, "Name it .mp4 for H.264 or .mov for ProRes.")
     final_check(project).refuse_if_not_ready()
     sources = _sources(project)
-    _refuse_own_files(project, request.out)
+    refuse_footage(project, request.out)
     partial = partial_path(request.out)
     try:
         request.out.parent.mkdir(parents=True, exist_ok=True)
@@ -88,6 +89,7 @@ def run_export(request: ExportRequest, report: Report) -> ExportResult:
             _Render(project, chosen, container, report).run()
         flush(partial)
         _prove(partial, project)
+        refuse_footage(project, request.out)  # once more: it may have come to lie there meanwhile
         partial.replace(request.out)
         flush(request.out.parent)
     except av.error.FFmpegError as error:
@@ -108,16 +110,6 @@ def _sources(project: Project) -> dict[str, Path]:
         assert path is not None
         found[block.clip] = path
     return found
-
-
-def _refuse_own_files(project: Project, out: Path) -> None:
-    """Promise: originals are never written to, whatever name is typed."""
-    target = out.resolve()
-    for clip in project.clips:
-        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies), *clip.sidecars):
-            path = project.path(file)
-            if path is not None and path.resolve() == target:
-                raise ExportError("that is a file of this project's footage", out, "Choose another name for the film.")
 
 
 def _prove(film: Path, project: Project) -> None:

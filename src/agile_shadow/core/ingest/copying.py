@@ -135,7 +135,7 @@ def copy_and_prove(request: CopyRequest, report: Report) -> CopyResult:
         except SourceMoved as moved:
             if last:
                 raise CopyError(
-                    "changed while it was copied, again and again", moved.args[0],
+                    "changed while it was copied", moved.args[0],
                     "Wait until nothing writes to it any more, then ingest it again.",
                 ) from moved  # fmt: skip
         except OSError as error:

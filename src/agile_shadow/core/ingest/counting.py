@@ -84,12 +84,11 @@ def _row(item: ItemState, clip: Clip | None, second: str, project: Project) -> R
         return ReportRow(item.path, name, item.kind, item.size, state, item.note)
     original, info = clip.original, clip.original.info
     proxy = next((one for one in reversed(clip.proxies) if item.phase == "paired"), None)
-    shown = proxy.file if proxy is not None else original.file
     return ReportRow(
         item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, second,
         proxy.file.path if proxy is not None else "", proxy.size if proxy is not None else 0, info.frames,
         rate_text(info.frame_rate) if info.frame_rate else "", info.start_timecode or "", info.camera, info.reel or "",
-        info.recorded, picture_words(info), f"{shown.shelf}/{shown.path}",
+        info.recorded, picture_words(info), "proxy" if proxy is not None else "original",
     )  # fmt: skip
 
 

@@ -70,10 +70,13 @@ def poster_place(project: Project, row: ReportRow) -> tuple[Path, Fraction | Non
     """The file that a row's picture is made of, and the rate of a sequence: only one that is a clip's original or proxy
     in the project. What else a report names, as a report from elsewhere may, is opened by nobody."""
     for clip in project.clips:
-        for file, info in ((clip.original.file, clip.original.info), *((one.file, one.info) for one in clip.proxies)):
-            if f"{file.shelf}/{file.path}" == row.poster:
-                path = project.path(file)
-                return (path, info.sequence_rate) if path is not None else None
+        if clip.original.file.path != row.original:
+            continue
+        halves = [(one.file, one.info) for one in clip.proxies if one.file.path == row.proxy]
+        halves = halves if row.poster == "proxy" else [(clip.original.file, clip.original.info)]
+        path = project.path(halves[0][0]) if halves else None
+        if path is not None and row.poster in ("original", "proxy"):
+            return path, halves[0][1].sequence_rate
     return None
 
 

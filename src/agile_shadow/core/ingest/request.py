@@ -83,6 +83,9 @@ class IngestRequest:
         """Raises ShadowError where copies or proxies would land on the source or among the originals' names."""
         roots = self.roots(project_folder)
         source, originals = self.source.resolve(), roots.originals.resolve()
+        for written in roots.written():
+            if not written.is_absolute() or written == Path("/"):
+                raise ShadowError("is no folder for a shelf", written, "Name the whole path of a folder.")
         if self.needs_second and self.second is None:
             raise ShadowError("no shelf for second copies was named", None, "Name one, or change the preset.")
         for root, what in (

@@ -17,6 +17,7 @@ from ..jobs import Report
 from ..media.brief import Brief, brief
 from ..media.joined import joined_name
 from ..media.probe import is_small_copy_name
+from ..media.recording import JOINT
 from ..project.report import Problem
 from ..time import frame_of, nominal_rate
 from .belonging import MOST_ADDED, may_share, stem_of
@@ -136,7 +137,7 @@ def _runs(listing: SourceListing) -> list[list[SourceFile]]:
     for file in listing.files:
         stem, ending = os.path.splitext(os.path.basename(file.path))
         match = _NUMBER.match(stem)
-        if file.kind == "video" and not file.members and match is not None:
+        if file.kind == "video" and not file.members and match is not None and JOINT not in file.path:
             folder = os.path.dirname(file.path)
             numbered[(f"{folder}/{match[1]}", match[3], ending.casefold())].append((int(match[2]), file))
     runs = []

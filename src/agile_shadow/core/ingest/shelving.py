@@ -130,7 +130,7 @@ class RunShelves:
         self._session.absorb(add)
         if written:
             put_mark_and_remember(found[0], self.anchor(root))
-        known = with_volume(found[0])
+        known = replace(with_volume(found[0]), made=True)
         self._session.absorb(lambda project: project.with_shelf_replaced(known))
         return known
 

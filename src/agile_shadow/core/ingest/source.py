@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import asdict, dataclass, field, replace
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -103,8 +103,11 @@ class _Walk:
     unreadable: list[Problem] = field(default_factory=list)
 
 
-def read_source(source: Path) -> SourceListing:
-    """List a source, in order of path. Raises ShadowError when the source itself cannot be read."""
+def read_source(source: Path, going_on: Callable[[], None] = lambda: None) -> SourceListing:
+    """List a source, in order of path. Raises ShadowError when the source itself cannot be read.
+
+    ``going_on`` is called for every folder, and may raise to end it.
+    """
     if not source.is_dir():
         raise ShadowError("is not a folder that can be read", source, "Check that the card or drive is connected.")
     try:
@@ -112,7 +115,9 @@ def read_source(source: Path) -> SourceListing:
     except OSError as error:
         raise from_os_error(error, source) from error
     walk = _Walk()
-    _walk(str(source), "", walk)
+    _walk(str(source), walk, going_on)
+    walk.playable.sort()
+    walk.others.sort()
     sequences = _take_sequences(walk)
     sidecars = owners_of(walk.others, [path for path, kind, _size, _time in walk.playable if kind != "copy"])
     files = tuple(
@@ -135,22 +140,27 @@ def _path_of(problem: Problem) -> str:
     return problem.path
 
 
-def _walk(source: str, below: str, walk: _Walk) -> None:
-    try:
-        with os.scandir(f"{source}/{below}" if below else source) as entries:
-            ordered = sorted(entries, key=lambda entry: entry.name)
-    except OSError as error:
-        walk.unreadable.append(Problem(below, f"the folder cannot be read: {os_reason(error)[0]}"))
-        return
-    for entry in ordered:
-        path = f"{below}/{entry.name}" if below else entry.name
+def _walk(source: str, walk: _Walk, going_on: Callable[[], None]) -> None:
+    """Through all folders, however deep: those still to be read wait in a row."""
+    waiting = [""]
+    while waiting:
+        going_on()
+        below = waiting.pop()
         try:
-            _sort_in(entry, path, source, walk)
+            with os.scandir(f"{source}/{below}" if below else source) as entries:
+                ordered = sorted(entries, key=lambda entry: entry.name)
         except OSError as error:
-            walk.unreadable.append(Problem(path, os_reason(error)[0]))
+            walk.unreadable.append(Problem(below, f"the folder cannot be read: {os_reason(error)[0]}"))
+            continue
+        for entry in ordered:
+            path = f"{below}/{entry.name}" if below else entry.name
+            try:
+                _sort_in(entry, path, waiting, walk)
+            except OSError as error:
+                walk.unreadable.append(Problem(path, os_reason(error)[0]))
 
 
-def _sort_in(entry: os.DirEntry[str], path: str, source: str, walk: _Walk) -> None:
+def _sort_in(entry: os.DirEntry[str], path: str, folders: list[str], walk: _Walk) -> None:
     if not readable_name(entry.name):
         walk.unreadable.append(Problem(shown_name(path), "its name is not valid text: rename it, then read again"))
     elif entry.is_symlink():
@@ -161,7 +171,7 @@ def _sort_in(entry: os.DirEntry[str], path: str, source: str, walk: _Walk) -> No
         if entry.name in _NOT_FOOTAGE:
             walk.passed_over.append(Problem(path, "the system's own folder"))
         else:
-            _walk(source, path, walk)
+            folders.append(path)
     elif not entry.is_file():
         walk.passed_over.append(Problem(path, "not an ordinary file"))
     else:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import logging
+import re
 import time
 from collections.abc import Callable, Collection
 from contextlib import suppress
@@ -27,6 +28,9 @@ from .source import SourceListing, read_source, taken
 log = logging.getLogger(__name__)
 
 QUIET = 5.0  # seconds a file must stay as it is
+LIMITS = tuple(gigabytes << 30 for gigabytes in (2, 4, 8, 16, 32, 64))  # bytes
+_FULL = 0.97  # of a limit
+_NUMBER = re.compile(r"^(.*?)(\d+)(\D{0,8})$")
 
 
 def watched_folders(project: Path) -> list[IngestRequest]:
@@ -78,12 +82,22 @@ def _keep(project: Path, requests: list[IngestRequest]) -> None:
 Stamp = tuple[int, int]
 
 
+def _numbered_on(path: str) -> str:
+    """The path of the file that is numbered on from one: ``CLP_0007.MOV`` to ``CLP_0008.MOV``; "" without a number."""
+    match = _NUMBER.match(path)
+    if match is None:
+        return ""
+    return f"{match[1]}{int(match[2]) + 1:0{len(match[2])}d}{match[3]}"
+
+
 @dataclass
 class Watch:
-    """One watched folder, looked at again and again with :meth:`look`."""
+    """One watched folder, looked at again and again with :meth:`look`. ``limits``: bytes at which cameras go on in
+    another file."""
 
     request: IngestRequest
     quiet: float = QUIET
+    limits: tuple[int, ...] = LIMITS
     problem: str = ""
     growing: int = 0
     _seen: dict[str, tuple[Stamp, float]] = field(default_factory=dict)
@@ -112,7 +126,8 @@ class Watch:
         still = self._still(listing, now)
         new = {path for path, stamp in still.items() if self._given.get(path) != stamp}
         self.growing = len(listing.files) - len(still)
-        if not new or self._part_grows(listing, new, still):
+        new = {path for path in new if not self._waits_for_a_part(listing, path, still)}
+        if not new:
             return None
         self._given.update({path: still[path] for path in new})
         return replace(self.request, only=tuple(sorted(new)))
@@ -130,10 +145,14 @@ class Watch:
         self._seen = seen
         return still
 
-    def _part_grows(self, listing: SourceListing, new: Collection[str], still: Collection[str]) -> bool:
-        """Whether a file in the folder of a new one still grows: it may be the next part of its recording."""
-        folders = {str(Path(path).parent) for path in new}
-        return any(file.path not in still and str(Path(file.path).parent) in folders for file in listing.files)
+    def _waits_for_a_part(self, listing: SourceListing, path: str, still: Collection[str]) -> bool:
+        """Whether the next part of a file's recording may be growing still: it ran into a limit of its camera, and the
+        file that is numbered on from it has not ended. Any other file is taken by itself."""
+        file = next((one for one in listing.files if one.path == path), None)
+        following = {one.path: one for one in listing.files}.get(_numbered_on(path))
+        if file is None or following is None or following.path in still:
+            return False
+        return any(_FULL * limit <= file.size <= limit for limit in self.limits)
 
     def forget(self, request: IngestRequest) -> None:
         """Have what a run was given for offered again: it did not come to its end."""

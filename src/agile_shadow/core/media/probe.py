@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from av.container import InputContainer
 from av.video.stream import VideoStream
 
 from ..errors import MediaError
+from ..strict import whole_text
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
 from .opening import ODD_FILE, open_media
@@ -53,6 +55,7 @@ _KINDS = {
     for ending in endings
 }
 _DATE = re.compile(r"^(\d{4})[-:](\d{2})[-:](\d{2})(?:[T ](\d{2}:\d{2}:\d{2}))?")
+_LONGEST = 500  # letters of what a file says of itself
 _STILL_FORMATS = ("image2", "_pipe")
 
 
@@ -71,9 +74,9 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
     with open_media(path, rate) as container:
         try:
             if container.streams.video:
-                return _probe_picture(path, container, container.streams.video[0])
+                return _sensible(_probe_picture(path, container, container.streams.video[0]), path)
             if container.streams.audio:
-                return _probe_sound(path, container)
+                return _sensible(_probe_sound(path, container), path)
         except av.error.FFmpegError as error:
             raise MediaError(f"cannot be decoded ({error.strerror})", path, "Check the file.") from error
         except ODD_FILE as error:
@@ -81,6 +84,23 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
                 "cannot be understood: it is damaged or of another kind", path, "Check the file."
             ) from error
     raise MediaError("has neither picture nor sound", path, "Leave it out.")
+
+
+def _sensible(info: MediaInfo, path: Path) -> MediaInfo:
+    """What can be kept in a project, and read from it again. Raises MediaError for what no footage is."""
+    info = replace(
+        info, camera=_short(info.camera), recorded=_short(info.recorded), made_as=_short(info.made_as),
+        reel=_short(info.reel) if info.reel is not None else None,
+        start_timecode=_short(info.start_timecode) if info.start_timecode is not None else None,
+    )  # fmt: skip
+    try:
+        return MediaInfo.from_json(info.to_json())
+    except (ValueError, TypeError, ArithmeticError) as error:
+        raise MediaError("says impossible things of itself", path, "Check the file.") from error
+
+
+def _short(text: str) -> str:
+    return whole_text(text)[:_LONGEST]
 
 
 def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -30,16 +30,18 @@ class Left:
     reason: str
 
 
-def files_at(places: Iterable[Path]) -> tuple[list[Found], list[Left]]:
+def files_at(
+    places: Iterable[Path], going_on: Callable[[], None] = lambda: None
+) -> tuple[list[Found], list[Left]]:
     """The video files of folders, and files named singly; what is not video is left alone.
 
-    Raises ShadowError for a place that is not there.
+    Raises ShadowError for a place that is not there, and what ``going_on`` raises to end it.
     """
     found: dict[Path, Found] = {}
     left: list[Left] = []
     for place in places:
         if place.is_dir():
-            listing = read_source(place)
+            listing = read_source(place, going_on)
             for file in listing.files:
                 path = file.at(place)
                 if file.kind in ("video", "sequence"):

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Literal
 
-from ..errors import ShadowError
+from ..errors import Cancelled, ShadowError
 from ..ingest import checksum_of
 from ..jobs import WorkerPool
 from ..media import MediaInfo
@@ -110,22 +110,28 @@ def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
 
 def find_again(
     wanted: Sequence[Missing], places: Iterable[Path], pool: WorkerPool,
-    report: Callable[[str, float], None] = lambda what, part: None,
+    report: Callable[[str, float], None] = lambda what, part: None, stopped: Callable[[], bool] = lambda: False,
 ) -> FoundAgain:  # fmt: skip
     """Look through places for missing files: by size and checksum, else by size, name and what the file is.
 
-    Raises ShadowError for a place that is not there. Reads whole files only where their size fits and a checksum is
-    known that the name does not already confirm.
+    Raises ShadowError for a place that is not there, Cancelled once it is ``stopped``. Reads whole files only where
+    their size fits and a checksum is known that the name does not already confirm.
     """
-    files, left = files_at(places)
+
+    def going_on() -> None:
+        if stopped():
+            raise Cancelled
+
+    files, left = files_at(places, going_on)
     by_size: dict[int, list[Found]] = defaultdict(list)
     for one in files:
         by_size[one.size].append(one)
     found: list[Again] = []
     used: set[Path] = set()
     for number, lost in enumerate(wanted):
+        going_on()
         report("Looking for missing files", number / max(1, len(wanted)))
-        again = _best(lost, [file for file in by_size.get(lost.size, []) if file.path not in used], pool)
+        again = _best(lost, [file for file in by_size.get(lost.size, []) if file.path not in used], pool, going_on)
         if again is not None:
             used.add(again.path)
             found.append(again)
@@ -136,13 +142,15 @@ def find_again(
     return FoundAgain(tuple(found), still, tuple(left))
 
 
-def _best(one: Missing, candidates: Sequence[Found], pool: WorkerPool) -> Again | None:
+def _best(
+    one: Missing, candidates: Sequence[Found], pool: WorkerPool, going_on: Callable[[], None]
+) -> Again | None:
     """The file among those of its size that it is."""
     name = PurePosixPath(one.file.path).name
     ranked = sorted(candidates, key=lambda file: (PurePosixPath(file.name).name != name, file.name))
     possible: list[Again] = []
     for file in ranked:
-        again = _compared(one, file, name, pool)
+        again = _compared(one, file, name, pool, going_on)
         if again is not None and again.verdict == "certain":
             return again
         if again is not None:
@@ -150,14 +158,17 @@ def _best(one: Missing, candidates: Sequence[Found], pool: WorkerPool) -> Again 
     return possible[0] if possible else None
 
 
-def _compared(one: Missing, file: Found, name: str, pool: WorkerPool) -> Again | None:
+def _compared(
+    one: Missing, file: Found, name: str, pool: WorkerPool, going_on: Callable[[], None]
+) -> Again | None:
+    going_on()
     findings = [Finding("size", 4.0, f"the same size, {one.size} bytes")]
     named = PurePosixPath(file.name).name == name
     if named:
         findings.append(Finding("names", 4.0, "the same name"))
     if one.checksum_value:
         try:
-            value = checksum_of(members(file.path), one.checksum)
+            value = checksum_of(members(file.path), one.checksum, lambda _count: going_on())
         except OSError:
             return None
         if value != one.checksum_value:

@@ -10,21 +10,18 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Callable, Iterable
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..below import Anchor, folder_below
 from ..errors import ShadowError, sentence
 from ..media import probe
-from ..media.sequence import members
 from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
+from ..project.footage import Identity, footage_of, identity_of
 from ..proxies import as_it_is, remembered_made, was_made
 from .taking import unpair
 from .trash import into_trash, out_of_trash
-
-Identity = tuple[int, int]  # device, inode
 
 
 @dataclass(frozen=True)
@@ -69,22 +66,6 @@ def remove_files(
     return Removed(tuple(gone), tuple(kept), tuple(paths))
 
 
-def footage_of(projects: Iterable[Project]) -> frozenset[Identity]:
-    """Device and inode of every original, its parts, and every sidecar that can be reached. Touches drives."""
-    found: set[Identity] = set()
-    for project in projects:
-        for clip in project.clips:
-            for file in (clip.original.file, *clip.sidecars):
-                with suppress(OSError, ShadowError):
-                    path = project.path(file)
-                    found |= {_identity(os.stat(part)) for part in members(path)} if path is not None else set()
-    return frozenset(found)
-
-
-def _identity(status: os.stat_result) -> Identity:
-    return status.st_dev, status.st_ino
-
-
 def _removable(
     project: Project, clip: Clip, proxy: Proxy, footage: frozenset[Identity], going_on: Callable[[], None]
 ) -> Path | None:
@@ -100,15 +81,15 @@ def _removable(
         return None
     if not stat.S_ISREG(status.st_mode):
         raise ShadowError("it is no file", path, "Look what lies there.")
-    if _identity(status) in footage:
+    if identity_of(status) in footage:
         raise ShadowError("it is an original", path, "Unpair it.")
     if not _was_made(path, clip, going_on):
         raise ShadowError(
             "it cannot be shown to be a proxy that was made of this clip", path, "Remove it by hand if it is one."
         )
     now = _looked_at(shelf.root, path)
-    if now is None or (_identity(now), now.st_size, now.st_mtime_ns) != (
-        _identity(status), status.st_size, status.st_mtime_ns
+    if now is None or (identity_of(now), now.st_size, now.st_mtime_ns) != (
+        identity_of(status), status.st_size, status.st_mtime_ns
     ):  # fmt: skip
         raise ShadowError("it changed while it was looked at", path, "Try again.")
     return path

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from ..errors import ShadowError
+from ..errors import Cancelled, ShadowError
 from ..estimates.measurements import key_of
 from ..jobs import WorkerPool
 from ..media import MediaInfo
@@ -119,9 +119,13 @@ class Search:
                 self._clip_paths.append(path)
                 self._stamps[path] = clip.original.size, clip.original.modified
 
+    def _refuse_if_stopped(self) -> None:
+        if self._stopped():
+            raise Cancelled
+
     def _list_files(self) -> None:
         self._report("Listing files", 0.0)
-        found, self._left = files_at(self._places)
+        found, self._left = files_at(self._places, self._refuse_if_stopped)
         known = {path.absolute() for path in self._clip_paths}
         proxies = {_place(self._project, proxy.file) for clip in self._project.clips for proxy in clip.proxies}
         fresh = []
@@ -148,9 +152,7 @@ class Search:
         answers: list[Any] = []
         for number, future in enumerate(futures):
             self._report(what, number / len(futures))
-            if self._stopped():
-                for one in futures:
-                    self._pool.cancel(one)
+            self._refuse_if_stopped()
             try:
                 answers.append(future.result())
             except ShadowError:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -13,6 +14,7 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import Colorspace
 from av.video.stream import VideoStream
 
+from ..below import folder_below
 from ..compositing import Compositor, Presence, Window, picture_steps
 from ..errors import MediaError, from_os_error
 from ..files import flush, partial_path
@@ -20,6 +22,8 @@ from ..jobs import Report
 from ..media import probe, proxy_size
 from ..pairs import FileRef
 from ..project import Bake, Project
+from ..proxies import as_it_is, remember_made, remembered_made
+from ..shelves import open_root
 from ..timeline import Block, Timeline, Track, new_id
 
 _WIDEST = 1280  # pixels
@@ -55,15 +59,18 @@ def bake(request: BakeRequest, report: Report) -> Path:
     out = request.project.path(request.file)
     if out is None:
         raise MediaError("has no scratch shelf to go to", request.file.path, "Bake it again.")
+    shelf = request.project.shelf(request.file.shelf)
+    assert shelf is not None
     partial = partial_path(out)
     try:
-        out.parent.mkdir(parents=True, exist_ok=True)
-        with av.open(str(partial), "w", format="mov") as container:
-            _write(request, container, report)
-        flush(partial)
-        if probe(partial).frames != request.end - request.start:
-            raise MediaError("came out with another number of frames", out, "Bake it again.")
-        partial.replace(out)
+        with folder_below(open_root(shelf.root, request.project.shelves), out.parent, make=True) as folder:
+            with av.open(str(partial), "w", format="mov") as container:
+                _write(request, container, report)
+            flush(partial)
+            if probe(partial).frames != request.end - request.start:
+                raise MediaError("came out with another number of frames", out, "Bake it again.")
+            remember_made(replace(as_it_is(partial), path=out.absolute()))
+            folder.name_finally(partial.name, out.name)
     except av.error.FFmpegError as error:
         raise MediaError(f"could not be baked ({error.strerror})", out, "Try again.") from error
     except OSError as error:
@@ -180,4 +187,7 @@ def remove_bake_file(project: Project, one: Bake) -> None:
     footage = any(one.file in (clip.original.file, *(proxy.file for proxy in clip.proxies)) for clip in project.clips)
     if shelf is None or path is None or shelf.role != "scratch" or footage or not _NAME.fullmatch(path.name):
         return
-    path.unlink(missing_ok=True)
+    made = remembered_made(path)
+    with suppress(FileNotFoundError):
+        if made is not None and made.is_at(as_it_is(path)):  # what a project file says of it is not enough
+            path.unlink()

@@ -140,8 +140,12 @@ class Player:
         """The document changed (the switch, a pin, an edit): show the same position as it is now, without a stop."""
         playing = self.playing
         frame = self.position
-        same_files = project.showing == getattr(self._project, "showing", None) and project.clips is getattr(
-            self._project, "clips", None
+        known = self._project
+        same_files = (
+            known is not None
+            and project.showing == known.showing
+            and project.clips is known.clips
+            and project.shelves is known.shelves
         )
         self._project = project
         if program is not None and program != self._program:
@@ -151,6 +155,11 @@ class Player:
             return
         self._position = self._within(frame)
         self._ask(ahead=1 if playing else 0)  # a running sound asks for its file block by block anyway
+
+    def look_again(self) -> None:
+        """Files came or went: show the same position as it is now."""
+        if self._project is not None and not self.playing:
+            self._ask()
 
     def look(self, yes: bool) -> None:
         """Whether anybody looks at its pictures: without, positions are kept and nothing is decoded."""

@@ -85,7 +85,7 @@ class Bake:
 @dataclass(frozen=True)
 class Project:
     """The whole document. ``preset`` is the standing one; ``by_itself``: it runs on whatever is brought in.
-    ``timeline`` is the one that is open, ``others`` the rest.
+    ``timeline`` is the one that is open, ``others`` the rest. ``chosen_preset``: name of the one chosen for an ingest.
 
     ``unknown`` keeps what a newer version wrote and this one has no name for."""
 
@@ -100,6 +100,7 @@ class Project:
     by_itself: bool = False
     reports: tuple[dict[str, Any], ...] = ()
     bakes: tuple[Bake, ...] = ()
+    chosen_preset: str = ""
     unknown: dict[str, Any] = field(default_factory=dict)
 
     @cached_property
@@ -192,6 +193,25 @@ class Project:
         if self._shelves_by_id[shelf.id] == shelf:
             return self
         return replace(self, shelves=tuple(shelf if old.id == shelf.id else old for old in self.shelves))
+
+    def shelf_of_role(self, role: str) -> Shelf | None:
+        """The shelf for new files of a role: the one that was chosen last. A source whose originals stay is none."""
+        left = {clip.original.file.shelf for clip in self.clips if self._stays(clip)} if role == "originals" else set()
+        return next((one for one in reversed(self.shelves) if one.role == role and one.id not in left), None)
+
+    def _stays(self, clip: Clip) -> bool:
+        shelf = self.shelf(clip.original.file.shelf)
+        return shelf is not None and clip.source == str(shelf.root / clip.original.file.path)
+
+    def with_shelf_chosen(self, role: str, root: Path) -> Project:
+        """With a folder as the shelf for new files of a role, the last of its role. Nothing is made on a drive."""
+        known = next((one for one in self.shelves if one.role == role and one.root == root), None)
+        chosen = known or Shelf(new_id(), root.name or str(root), role, root, made=False)
+        if self.shelf_of_role(role) == chosen:
+            return self
+        used = {clip.original.file.shelf for clip in self.clips}
+        kept = (one for one in self.shelves if one != chosen and (one.made or one.role != role or one.id in used))
+        return replace(self, shelves=(*kept, chosen))
 
     def with_shelf_moved(self, moved: Shelf) -> Project:
         """With one shelf at another place; whatever else is known of it, and of other shelves, stays. The same where

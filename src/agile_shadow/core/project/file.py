@@ -42,7 +42,7 @@ _KEEP = 10  # earlier saves
 _KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {
     "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables",
-    "bakes",
+    "bakes", "chosen_preset",
 }  # fmt: skip
 
 
@@ -193,6 +193,7 @@ def _written(project: Project, memo: Memo) -> str:
         "shelves": [shelf_to_json(shelf) for shelf in project.shelves],
         "preset": project.preset.to_json() if project.preset else None,
         "by_itself": project.by_itself,
+        **({"chosen_preset": project.chosen_preset} if project.chosen_preset else {}),
         "reports": list(project.reports),
         "tables": tables.to_json(),
         "bakes": [
@@ -365,6 +366,7 @@ def _from_otio(timeline: Json) -> Project:
         by_itself=values.get("by_itself", False) is True,
         reports=tuple(_report_from(report) for report in values.get("reports", ())),
         bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
+        chosen_preset=_text(values.get("chosen_preset", ""), 1000),
         unknown=plain({key: value for key, value in values.items() if key not in _OWN}),
     )
     for kind, ids in (("clips", [clip.id for clip in project.clips]), ("shelves", [s.id for s in project.shelves])):

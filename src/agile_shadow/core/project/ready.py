@@ -75,6 +75,7 @@ def save_ready_made(project: Project, name: str) -> Path:
     timeline = project.timeline
     bare = Project(
         id=project.id, name=stem, shelves=project.shelves, preset=project.preset, by_itself=project.by_itself,
+        chosen_preset=project.chosen_preset,
         timeline=Timeline(
             timeline.name, timeline.rate, timeline.width, timeline.height,
             tuple(replace(track, blocks=()) for track in timeline.tracks),

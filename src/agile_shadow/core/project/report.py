@@ -34,8 +34,8 @@ STEP_WORDS = {
 class ReportRow:
     """One clip. ``size`` in bytes, ``frames`` and ``rate`` (frames a second, as a fraction), 0 and "" where unknown.
 
-    ``state`` in words; ``original``, ``second`` and ``proxy`` are paths below their shelves; ``poster``: the shelf
-    (its identity) and path of the file from which a picture can be made; see :func:`poster_place`.
+    ``state`` in words; ``original``, ``second`` and ``proxy`` are paths below their shelves; ``poster``: whether
+    a picture of it can be made from its ``original`` or its ``proxy``; "" where there is none.
     """
 
     path: PathText

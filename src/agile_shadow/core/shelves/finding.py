@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from ..below import Anchor
+from ..below import Anchor, open_ordinary
 from ..errors import ShelfError, ShelfGone, from_os_error
 from ..files import written_atomically
 from ..media.sequence import status
@@ -22,6 +22,7 @@ from .volumes import Volume, mounted_volumes, volume_of
 
 MARK = ".agile-shadow-shelf.json"
 _DEPTH = 3  # folders below a mount or the old parent that are looked into
+_MARK_BYTES = 100_000  # of a mark: no more is read
 _MOST = 4000  # folders looked into at the most
 
 
@@ -74,9 +75,10 @@ def with_volume(shelf: Shelf, volumes: Sequence[Volume] | None = None) -> Shelf:
 def marked_ids(folder: Path) -> set[str]:
     """Identities of the shelves whose mark lies in a folder; empty when there is none or it cannot be read."""
     try:
-        values = json.loads((folder / MARK).read_text(encoding="utf-8"))
+        with os.fdopen(open_ordinary(folder / MARK), "rb") as file:
+            values = json.loads(file.read(_MARK_BYTES))
         return {str(identity) for identity in values["shelves"]}
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, KeyError, TypeError, RecursionError):
         return set()
 
 

@@ -19,7 +19,7 @@ def shelf_to_json(shelf: Shelf) -> dict[str, Any]:
     """Plain values as in the files of shelves and projects."""
     return {
         "id": shelf.id, "name": shelf.name, "role": shelf.role, "root": str(shelf.root), "volume": shelf.volume,
-        "below": shelf.below,
+        "below": shelf.below, **({} if shelf.made else {"made": False}),
     }  # fmt: skip
 
 
@@ -30,6 +30,7 @@ class _ShelfIn(Strict):
     root: PathText
     volume: Name = ""
     below: PathText = ""
+    made: bool = True
 
 
 def shelf_from_json(values: dict[str, Any]) -> Shelf:
@@ -40,7 +41,7 @@ def shelf_from_json(values: dict[str, Any]) -> Shelf:
     root = Path(one.root)
     if not root.is_absolute() or "\0" in one.root:
         raise ValueError(f"the shelf {one.name!r} has no folder")
-    return Shelf(one.id, one.name, one.role, root, one.volume, one.below)
+    return Shelf(one.id, one.name, one.role, root, one.volume, one.below, one.made)
 
 
 def _file() -> Path:

@@ -28,10 +28,10 @@ def open_root(root: Path, shelves: Iterable[Shelf] = (), files: Sequence[KnownFi
         raise ShelfError("no folder was named", None, "Name the folder of each shelf.")
     shelf = known_shelf(root, shelves)
     if not root.exists():
-        if shelf is not None or remembered_root(root) is not None:
+        if (shelf is not None and shelf.made) or remembered_root(root) is not None:
             raise away(root)
         try:
-            root.mkdir(parents=True)
+            root.mkdir(parents=True, exist_ok=True)  # another run may make it at the same moment
         except OSError as error:
             raise from_os_error(error, root, ShelfError) from error
     elif shelf is not None and not is_shelf(shelf, mounted_volumes(), files):

@@ -16,6 +16,7 @@ class Shelf:
     """A storage place. ``root`` is its folder on this machine; ``role`` one of ROLES.
 
     ``volume``: identity of the file system it lies on, ``below``: its path there; empty when that has no identity.
+    ``made``: its folder was there once, so it is never made again; else the shelf is only chosen for what is to come.
     """
 
     id: str
@@ -24,6 +25,7 @@ class Shelf:
     root: Path
     volume: str = ""
     below: str = ""
+    made: bool = True
 
     def locate(self, relative: str) -> Path:
         """The place of a path below the shelf, by name only: touches no drive. Raises ShelfError if it leaves it."""

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ...core.export import FinalCheck, SourceCheck, final_check
+from ...core.export import FinalCheck, SourceCheck, final_check, what_is_used
 from ...core.time import clock_text, rate_label, timecode_at
 from ..tables import Column, RowsModel, rows_table
 from ..work import Work
@@ -46,6 +46,7 @@ class ExportPlace(QWidget):
         self._work = work
         self._number = 0
         self.check: FinalCheck | None = None
+        self._checked: object = None
         self._build()
         self.out.setText(str(folder / f"{work.session.project.name}.mp4"))
         work.jobs_changed.connect(self.refresh_run)
@@ -107,8 +108,8 @@ class ExportPlace(QWidget):
         """Another place was opened."""
 
     def refresh(self) -> None:
-        """The document changed."""
-        if self.isVisible():
+        """The document changed: originals are looked at again only where what the film uses of them did."""
+        if self.isVisible() and what_is_used(self._work.session.project) != self._checked:
             self.run_check()
 
     def run_check(self) -> None:
@@ -116,6 +117,7 @@ class ExportPlace(QWidget):
         self._number += 1
         number = self._number
         project = self._work.session.project
+        self._checked = what_is_used(project)
         self._work.in_background(lambda: final_check(project), lambda check: self._take(number, check))
 
     def _take(self, number: int, check: FinalCheck) -> None:

@@ -83,7 +83,7 @@ class Looking(QObject):
     def _ask(self, source: Path, row: FileRow) -> None:
         self._asked.add(row.file.path)
         rate = self._rate if row.file.kind == "sequence" else None
-        request = InspectRequest(source / row.file.path, rate, row.file.kind != "sound")
+        request = InspectRequest(row.file.at(source), rate, row.file.kind != "sound")
         future: Future[Inspection] = self._pool.submit(inspect, request)
         self._running.add(future)
         key = (source, row.file.path, row.file.size, row.file.modified)

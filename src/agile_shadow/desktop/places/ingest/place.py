@@ -87,12 +87,12 @@ class IngestPlace(QWidget):
         self._refresh_timer.setSingleShot(True)
         self._refresh_timer.setInterval(150)
         self._refresh_timer.timeout.connect(self._read)
-        self.originals.setText(str(folders.originals))
-        self.proxies.setText(str(folders.proxies))
-        self.second.setText(str(folders.second or ""))
+        self._folders = folders
         self.source.setText(str(folders.source) if folders.source is not None else "")
         for edit in (self.source, self.originals, self.proxies, self.second):
             edit.textChanged.connect(self._refresh_timer.start)
+        for edit, role in self._roles():
+            edit.editingFinished.connect(lambda edit=edit, role=role: self._keep_folder(edit, role))
         self.reload_presets()
         work.card_grew.connect(self._refresh_timer.start)
         work.jobs_changed.connect(self.refresh_run)
@@ -163,6 +163,7 @@ class IngestPlace(QWidget):
         self.preset = QComboBox()
         self.preset.setAccessibleName("Preset")
         self.preset.currentIndexChanged.connect(self._preset_changed)
+        self.preset.activated.connect(self._preset_chosen)
         layout.addWidget(self.preset)
         self.by_itself = QCheckBox("It runs by itself on what I bring in")
         self.by_itself.setToolTip("A source that you choose is ingested at once with the standing preset")
@@ -242,16 +243,40 @@ class IngestPlace(QWidget):
             self.bring_in(Path(chosen))
         elif chosen:
             edit.setText(chosen)
+            self._keep_folder(edit, dict(self._roles())[edit])
+
+    def _roles(self) -> tuple[tuple[QLineEdit, str], ...]:
+        """The fields of folders, each with the role of its shelf."""
+        return (self.originals, "originals"), (self.proxies, "proxies"), (self.second, "second copies")
+
+    def _keep_folder(self, edit: QLineEdit, role: str) -> None:
+        """A folder that was named is the project's shelf for that from now on, kept with it."""
+        if edit.text().strip():
+            root = _folder_in(edit)
+            self._work.session.absorb(lambda project: project.with_shelf_chosen(role, root))
 
     # Sources
 
     def bring_in(self, source: Path) -> None:
         """A source the user brought in: the standing preset runs on it by itself where that is wished."""
         project = self._work.session.project
-        self._brought = project.by_itself and project.preset is not None and self._work.run_of(source) is None
+        self._brought = self._runs_by_itself() and self._work.run_of(source) is None
         if self._brought and project.preset is not None:
             self.preset.setCurrentText(project.preset.name)
         self.show_source(source)
+
+    def _runs_by_itself(self) -> bool:
+        """Whether the standing preset runs on what comes: only to places that somebody has chosen."""
+        project = self._work.session.project
+        preset = project.preset
+        if not project.by_itself or preset is None:
+            return False
+        names = (preset.originals.shelf, preset.proxies.shelf if preset.proxies is not None else "", "")
+        for (_edit, role), needed, name in zip(self._roles(), self._uses(preset), names, strict=True):
+            if needed and not name and project.shelf_of_role(role) is None:
+                self._work.problem.emit(f"Nobody has chosen where {role} go: choose it, then press Ingest.")
+                return False
+        return True
 
     def show_source(self, source: Path) -> None:
         """Have a source among the sources, and show what is on it."""
@@ -270,7 +295,7 @@ class IngestPlace(QWidget):
     def _card_came(self, place: Place) -> None:
         """A card was put in: it is shown, and ingested where the standing preset runs by itself."""
         project = self._work.session.project
-        if project.by_itself and project.preset is not None:
+        if project.preset is not None and self._runs_by_itself():
             self.preset.setCurrentText(project.preset.name)  # its shelves are filled in with it
             self._start_on([place.path], project.preset)
         elif self._work.run_of(self._path()) is None and not self._rows_new():
@@ -403,7 +428,7 @@ class IngestPlace(QWidget):
         self._brought = False
 
     def _row(self, root: Path, file: SourceFile, known: set[tuple[str, int]]) -> FileRow:
-        here = (str(root / file.path), file.size) in known
+        here = (str(file.at(root)), file.size) in known
         item = ItemState(file.path, file.kind, file.size, "here" if here else "", parts=len(file.files))
         row = FileRow(file, item)
         return replace(row, seen=self.looking.kept(root, row))
@@ -423,7 +448,10 @@ class IngestPlace(QWidget):
             self.start.setEnabled(bool(ready))
             return
         rows, new = len(self.files.rows), self._rows_new()
-        self.start.setEnabled(bool(rows) and self._listing is not None)
+        preset = self.chosen_preset()
+        unnamed = self._unnamed(preset) if preset is not None else ""
+        self.start.setEnabled(bool(rows) and self._listing is not None and not unnamed)
+        self.start.setToolTip(unnamed)
         if not rows:
             self.start.setText("Ingest")
         else:
@@ -497,7 +525,9 @@ class IngestPlace(QWidget):
         self.preset.clear()
         for name in sorted(presets):
             self.preset.addItem(name)
-        wanted = current.name if current is not None else "Quick cut"
+        project = self._work.session.project
+        chosen = project.chosen_preset if project.chosen_preset in presets else ""
+        wanted = chosen or (current.name if current is not None else "Quick cut")
         self.preset.setCurrentIndex(max(0, self.preset.findText(wanted)))
         self.preset.blockSignals(False)
         self._preset_changed()
@@ -505,6 +535,13 @@ class IngestPlace(QWidget):
     def chosen_preset(self) -> Preset | None:
         """The preset of the choice."""
         return self._presets.get(self.preset.currentText())
+
+    def _preset_chosen(self) -> None:
+        """Kept with the project."""
+        name = self.preset.currentText()
+        self._work.session.absorb(
+            lambda project: project if project.chosen_preset == name else replace(project, chosen_preset=name)
+        )
 
     def _preset_changed(self) -> None:
         preset = self.chosen_preset()
@@ -516,9 +553,7 @@ class IngestPlace(QWidget):
         with QSignalBlocker(self.by_itself):
             self.by_itself.setChecked(self._work.session.project.by_itself)
         self._take_shelves(preset)
-        copying = preset.originals.do == "copy"
-        again = preset.originals.second_copy or (preset.proxies is not None and preset.proxies.second_copy)
-        on_shelf = preset.proxies is not None and preset.proxies.place == "shelf"
+        copying, on_shelf, again = self._uses(preset)
         for shown, widgets in (
             (copying, (self._originals_label, self.originals, self._choosers[0])),
             (on_shelf, (self._proxies_label, self.proxies, self._choosers[1])),
@@ -534,21 +569,22 @@ class IngestPlace(QWidget):
         self._work.session.edit(label, lambda project: replace(project, by_itself=on))
 
     def _take_shelves(self, preset: Preset) -> None:
-        """Fill in the folders of the shelves that the preset names."""
+        """Fill in the folders of the shelves that the preset names, else of those of the project, else usual ones."""
+        project = self._work.session.project
         try:
-            shelves = (*user_shelves(), *self._work.session.project.shelves)
+            shelves = (*user_shelves(), *project.shelves)
         except ShadowError as error:
             self._work.problem.emit(sentence(error))
-            return
-        wanted = preset.proxies
-        for name, role, edit in (
-            (preset.originals.shelf, "originals", self.originals),
-            (wanted.shelf if wanted is not None else "", "proxies", self.proxies),
-            (preset.originals.second_shelf, "second copies", self.second),
+            shelves = project.shelves
+        wanted, usual = preset.proxies, self._folders
+        for name, role, edit, folder in (
+            (preset.originals.shelf, "originals", self.originals, usual.originals),
+            (wanted.shelf if wanted is not None else "", "proxies", self.proxies, usual.proxies),
+            (preset.originals.second_shelf, "second copies", self.second, usual.second),
         ):
-            shelf = shelf_for(name, role, shelves) if name else None
-            if shelf is not None:
-                edit.setText(str(shelf.root))
+            shelf = (shelf_for(name, role, shelves) if name else None) or project.shelf_of_role(role)
+            root = shelf.root if shelf is not None else folder
+            edit.setText(str(root) if root is not None else "")
 
     # The run
 
@@ -557,10 +593,27 @@ class IngestPlace(QWidget):
         preset = chosen or self.chosen_preset()
         if preset is None:
             return None
-        edits = (self.originals, self.proxies, self.second)
-        originals, proxies, second = (Path(edit.text().strip()).expanduser().absolute() for edit in edits)
-        wanted = second if self.second.text().strip() else None
-        return IngestRequest(source or self._path(), originals, proxies, preset, wanted)
+        if self._unnamed(preset):
+            self._work.problem.emit(self._unnamed(preset))
+            return None
+        wanted = _folder_in(self.second) if self.second.text().strip() else None
+        return IngestRequest(
+            source or self._path(), _folder_in(self.originals), _folder_in(self.proxies), preset, wanted
+        )
+
+    @staticmethod
+    def _uses(preset: Preset) -> tuple[bool, bool, bool]:
+        """Whether a preset needs a folder for originals, for proxies, for second copies."""
+        copying = preset.originals.do == "copy"
+        again = preset.originals.second_copy or (preset.proxies is not None and preset.proxies.second_copy)
+        return copying, preset.proxies is not None and preset.proxies.place == "shelf", again
+
+    def _unnamed(self, preset: Preset) -> str:
+        """What must be named before an ingest can begin, as a sentence; empty when nothing."""
+        for (edit, role), needed in zip(self._roles(), self._uses(preset), strict=True):
+            if needed and not edit.text().strip():
+                return f"Name the folder that {role} go to."
+        return ""
 
     def _start(self) -> None:
         several = self.sources.chosen_paths()
@@ -676,6 +729,7 @@ class IngestPlace(QWidget):
 
     def close_place(self) -> None:
         """Look at nothing more."""
+        self._reading += 1  # whatever is being read is overtaken
         self.sources.close_list()
         self.looking.close()
 
@@ -685,6 +739,10 @@ def _report_text(report: IngestReport) -> str:
     if report.failed:
         lines.append("The report says what needs you.")
     return "\n".join(lines)
+
+
+def _folder_in(edit: QLineEdit) -> Path:
+    return Path(edit.text().strip()).expanduser().absolute()
 
 
 def _path_edit(name: str) -> QLineEdit:

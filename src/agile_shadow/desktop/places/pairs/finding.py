@@ -58,7 +58,7 @@ class Finding(QObject):
         project = self._work.session.project
 
         def work(state: Looking) -> FoundAgain:
-            return find_again(missing_files(project), [place], state.pool, state.report)
+            return find_again(missing_files(project), [place], state.pool, state.report, state.stopped.is_set)
 
         self._begin([place], work, self._found_again)
 

@@ -54,6 +54,7 @@ class PairsPlace(QWidget):
     """The place. ``chosen`` tells the chosen clip."""
 
     chosen = Signal()
+    looks_again = Signal()
 
     def __init__(
         self, work: Work, sound: SoundOutput, measuring: Measuring, presets: Callable[[], list[Preset]]
@@ -481,22 +482,12 @@ class PairsPlace(QWidget):
         if name:
             self.finding.pair_by_hand(clip, Path(name))
 
-    def look_for_what_is_missing(self) -> None:
-        """See in the background which files are not there."""
-        from ....core.pairing.missing import missing_files
-
-        project, presence = self._work.session.project, self.panel.player.presence
-
-        def work() -> list[Path]:
-            return [one.path for one in missing_files(project) if one.path is not None]
-
-        def then(paths: list[Path]) -> None:
-            before = presence.version
-            presence.only_missing(paths)
-            if presence.version != before and self.isVisible():
-                self.refresh()
-
-        self._work.in_background(work, then)
+    def presence_changed(self) -> None:
+        """Files came or went."""
+        self.posters.forget()
+        self.panel.look_again()
+        if self.isVisible():
+            self.refresh()
 
     def _poster_came(self, clip: str, data: bytes | None) -> None:
         self.model.keep_poster(clip, data)
@@ -530,7 +521,7 @@ class PairsPlace(QWidget):
     def entered(self) -> None:
         """The place was opened."""
         self.refresh()
-        self.look_for_what_is_missing()
+        self.looks_again.emit()
         clip = self.current()
         if clip is not None:
             self._show_clip(clip, self.panel.player.position)

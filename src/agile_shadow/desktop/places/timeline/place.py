@@ -512,6 +512,13 @@ class TimelinePlace(QWidget):
                 project.clip(self.panel.clip.id) or self.panel.clip, project, self.panel.player.position
             )
 
+    def presence_changed(self) -> None:
+        """Files came or went."""
+        self.sights.forget()
+        self.panel.look_again()
+        if self.isVisible():
+            self.refresh()
+
     def close_place(self) -> None:
         """Have threads and workers end."""
         self._work.at_the_end(self.panel.close_player())

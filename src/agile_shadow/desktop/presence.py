@@ -1,0 +1,81 @@
+"""What is there and what is missing, looked at all the time in the background, for all places alike.
+
+A drive that goes or comes, a folder that is renamed: the system tells of none of it in a way that holds for every kind
+of drive, so the folders of the project's files are listed again every few seconds.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, Signal
+
+from ..core.compositing import Presence
+from ..core.project import Project
+
+if TYPE_CHECKING:
+    from .work import Work
+
+log = logging.getLogger(__name__)
+EVERY = 3.0  # seconds between two looks
+
+
+class Looking(QObject):
+    """``presences``: those that are told. ``changed`` comes on the interface thread when something came or went."""
+
+    changed = Signal()
+
+    def __init__(self, work: Work, presences: list[Presence], every: float = EVERY) -> None:
+        super().__init__()
+        self._work = work
+        self._presences = presences
+        self._every = every
+        self._wake = threading.Event()
+        self._closed = False
+        self._thread = threading.Thread(target=self._loop, name="presence", daemon=True)
+
+    def start(self) -> None:
+        """Look from now on."""
+        self._thread.start()
+
+    def look_now(self) -> None:
+        """Look at once."""
+        self._wake.set()
+
+    def end(self) -> Callable[[float], None]:
+        """Look no more; what waits for the end."""
+        self._closed = True
+        self._wake.set()
+        return lambda limit: self._thread.join(limit) if self._thread.is_alive() else None
+
+    def _loop(self) -> None:
+        while not self._closed:
+            try:
+                self._look(self._work.session.project)
+            except Exception:  # the next look may do better
+                log.exception("looking what is there")
+            self._wake.wait(self._every)
+            self._wake.clear()
+
+    def _look(self, project: Project) -> None:
+        from ..core.pairing.missing import missing_files  # loads numerical libraries: not at the start
+
+        missing = [one.path for one in missing_files(project) if one.path is not None]
+        if project is not self._work.session.project and self._is_other(project):
+            return  # files came in meanwhile: they were not looked at
+        self._work.call_here(lambda: self._tell(missing))
+
+    def _is_other(self, project: Project) -> bool:
+        now = self._work.session.project
+        return now.clips is not project.clips or now.shelves is not project.shelves
+
+    def _tell(self, missing: list[Path]) -> None:
+        before = [presence.version for presence in self._presences]
+        for presence in self._presences:
+            presence.only_missing(missing)
+        if before != [presence.version for presence in self._presences]:
+            self.changed.emit()
