@@ -26,7 +26,7 @@ from ..errors import CopyError, ShadowError
 from ..files import flush, partial_path, rename_new, shortened, written_atomically
 
 FOLDER, CHAIN, ENDING = "ascmhl", "ascmhl_chain.xml", ".mhl"
-SET_ASIDE = "ascmhl set aside"
+SET_ASIDE = "set aside"
 _PATIENCE = 120.0  # seconds that another program may take to write its generation
 _LARGEST = 200_000_000  # bytes of one file of a history
 _DEEPEST, _MOST = 200, 2_000_000  # folders below each other, files looked at for histories within
@@ -59,13 +59,24 @@ def load(root: Path) -> MHLHistory:
     """The history of a folder. Raises ShadowError for one that cannot be read, or is made to do harm."""
     _refuse_harm(root)
     try:
-        return MHLHistory.load_from_path(str(root))
-    except ShadowError:
-        raise
+        return _new(root) if _is_empty(root / FOLDER) else MHLHistory.load_from_path(str(root))
     except Exception as error:  # the package raises its own kinds, and those of its XML library
         raise ShadowError(
             f"its manifest cannot be read ({error or type(error).__name__})", root, "Look at the folder ascmhl in it."
         ) from error
+
+
+def _is_empty(folder: Path) -> bool:
+    """Whether there is a folder for a history and no history in it, which the package does not know."""
+    return folder.is_dir() and not any(name == CHAIN or name.endswith(ENDING) for name in os.listdir(folder))
+
+
+def _new(root: Path) -> MHLHistory:
+    history = MHLHistory()
+    history.asc_mhl_path = str(root / FOLDER)
+    history.chain = chain_xml_parser.parse(str(root / FOLDER / CHAIN))
+    history._find_and_load_child_histories()
+    return history
 
 
 def _refuse_harm(root: Path) -> None:
@@ -108,13 +119,13 @@ def mend(root: Path) -> tuple[str, ...]:
     chain = folder / CHAIN
     generations = sorted(name for name in os.listdir(folder) if name.endswith(ENDING) and not name.startswith("._"))
     if not chain.exists() and not generations:
-        folder.rmdir() if not os.listdir(folder) else None
         return ()
     if chain.exists() and not _is_whole(chain, b"</ascmhldirectory>"):
-        aside = root / f"{SET_ASIDE} {time.strftime('%Y-%m-%d %H-%M-%S')}"
-        os.rename(folder, aside)
-        flush(root)
-        return (f"the history of its manifests was half-written; it was set aside as {aside.name}, a new one begun",)
+        when = time.strftime("%Y-%m-%d %H-%M-%S")
+        for name in (CHAIN, *generations):
+            os.rename(folder / name, folder / f"{name} {SET_ASIDE} {when}")
+        flush(folder)
+        return (f"the history of its manifests was half-written; its files were {SET_ASIDE}, and a new one begun",)
     known = _named_in(chain)
     told = []
     for name in generations:
@@ -123,8 +134,8 @@ def mend(root: Path) -> tuple[str, ...]:
         if _is_whole(folder / name, b"</hashlist>"):
             _add_to_chain(chain, folder / name)
         else:
-            os.rename(folder / name, folder / f"{name} set aside")
-            told.append(f"the manifest {name} was half-written; it was set aside")
+            os.rename(folder / name, folder / f"{name} {SET_ASIDE}")
+            told.append(f"the manifest {name} was half-written; it was {SET_ASIDE}")
     return tuple(told)
 
 

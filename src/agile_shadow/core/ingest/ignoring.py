@@ -60,9 +60,10 @@ def _parsed(text: str) -> _Pattern | None:
 def _fits(pattern: tuple[str, ...], parts: tuple[str, ...]) -> bool:
     """Whether the parts of a pattern fit those of a path: ``**`` stands for any number of folders."""
     reached = {0}
-    for part in pattern:
+    for k, part in enumerate(pattern):
         if part == "**":
-            reached = set(range(min(reached), len(parts) + 1)) if reached else set()
+            first = min(reached) + (k == len(pattern) - 1)  # at the end it stands for what is inside, not for nothing
+            reached = set(range(first, len(parts) + 1))
         else:
             reached = {at + 1 for at in reached if at < len(parts) and name_fits(part, parts[at])}
         if not reached:

@@ -23,7 +23,7 @@ from .copying import Proved
 from .ignoring import Ignored
 from .reading import hash_file
 
-IGNORED = (MARK, "/" + MARK, "*.part", f"/{histories.SET_ASIDE}*")
+IGNORED = (MARK, "/" + MARK, "*.part")
 _UNHELD = "\x7f\x85\u2028\u2029\ufffe\uffff"  # besides control characters: lines are broken at these, or not XML
 _FOREIGN = 4_000_000_000  # bytes of files that no manifest speaks of which are read for the checksums of folders
 
