@@ -13,7 +13,6 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any
 
-import click
 import typer
 
 from .commands import cutting, ingesting, jobs, measure, pairing, presets
@@ -190,18 +189,18 @@ def run(arguments: list[str]) -> int:
     """Do a command; its exit status."""
     try:
         status = app(arguments, standalone_mode=False, prog_name="agile-shadow")
-    except click.exceptions.ClickException as error:  # the words of the call are off
-        error.show()
-        if "--json" in arguments:
-            answer({"error": error.format_message()}, True, lambda: iter(()))
-        return error.exit_code
-    except (click.exceptions.Abort, KeyboardInterrupt, Cancelled):
+    except (typer.Abort, KeyboardInterrupt, Cancelled):
         refuse("Stopped.", "--json" in arguments)
         return 130
     except BrokenPipeError:  # nobody reads the answer any more
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 1
     except Exception as error:
+        if hasattr(error, "format_message") and hasattr(error, "show"):  # the words of the call are off
+            error.show()
+            if "--json" in arguments:
+                answer({"error": error.format_message()}, True, lambda: iter(()))
+            return int(getattr(error, "exit_code", 2))
         logging.getLogger(__name__).exception("not foreseen")
         refuse(sentence(error), "--json" in arguments)
         return 1

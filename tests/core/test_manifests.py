@@ -244,7 +244,7 @@ def test_random_bytes_in_place_of_a_history_never_raise_anything_else(tmp_path: 
     chance = random.Random(3)
     root = tmp_path / "shelf"
     write(root, put(root, "a.mov"))
-    files = [path for path in (root / "ascmhl").iterdir()]
+    files = list((root / "ascmhl").iterdir())
     good = {path: path.read_bytes() for path in files}
     for _ in range(60):
         for path, content in good.items():

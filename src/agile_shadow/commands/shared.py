@@ -10,7 +10,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any
 
-import click
 import typer
 
 from ..core.amounts import amount
@@ -20,7 +19,15 @@ from ..core.strict import whole_text
 
 log = logging.getLogger(__name__)
 
-AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout.")]
+_asked = {"json": False}  # of the command that runs
+
+
+def _note_json(value: bool) -> bool:
+    _asked["json"] = value
+    return value
+
+
+AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout.", callback=_note_json)]
 ProjectFile = Annotated[Path, typer.Option("--project", help="Project file (.otio).")]
 
 
@@ -48,8 +55,7 @@ def refuse(text: str, as_json: bool) -> None:
 
 def wants_json() -> bool:
     """Whether the command that runs was asked for JSON."""
-    context = click.get_current_context(silent=True)
-    return bool(context is not None and context.params.get("as_json"))
+    return _asked["json"]
 
 
 @contextmanager
@@ -58,7 +64,7 @@ def told(**more: Any) -> Iterator[None]:
     ``error`` beside what ``more`` says."""
     try:
         yield
-    except (typer.Exit, click.exceptions.ClickException):
+    except (typer.Exit, typer.Abort, typer.BadParameter):
         raise
     except (Cancelled, KeyboardInterrupt):
         _told("Stopped.", more)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from ..errors import StateError
 from ..jobs import JobStore, Piece
 from .source import SourceFile
+
+log = logging.getLogger(__name__)
 
 _PROXY_SHARE = 0.85  # of a file's work, where a proxy is made
 _NO_PROXY = ("failed", "no need", "passed over", "cancelled")
@@ -210,4 +214,9 @@ class Board:
             changed = [self._pieces[key] for key in self._piece_order if key in self._dirty] if self._dirty else []
             self._dirty.clear()
         if changed:
-            self._store.write_pieces(changed)
+            try:
+                self._store.write_pieces(changed)
+            except StateError:  # the work itself does not depend on its list
+                log.warning("the queue on disk is behind", exc_info=True)
+                with self._lock:
+                    self._dirty.update(piece.key for piece in changed)

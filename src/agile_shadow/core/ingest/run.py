@@ -7,15 +7,15 @@ import queue
 import threading
 import time
 from collections import defaultdict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..errors import Cancelled, CopyError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, sentence
+from ..errors import Cancelled, CopyError, NoRoom, ShelfGone, StateError, WorkerDied, WorkerStalled, sentence
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
@@ -231,7 +231,8 @@ class IngestRun:
             self._begin(listing)
             report = self._work(listing)
         except Exception:  # whatever it was: an open job would be begun again and again
-            self._store.end(self.job, "failed")
+            with self._though_state_fails():
+                self._store.end(self.job, "failed")
             raise
         finally:
             self._copies.close()
@@ -244,12 +245,21 @@ class IngestRun:
             kept = report.to_json()
             self._session.absorb(lambda project: replace(project, reports=(*project.reports[1 - _REPORTS :], kept)))
         self._session.save()
-        if not self._stopped.is_set():
-            self._store.end(self.job, "done", report.to_json())
-        elif self._for_good:
-            self._store.end(self.job, "cancelled", report.to_json())
-        self._store.forget_old()
+        with self._though_state_fails():
+            if not self._stopped.is_set():
+                self._store.end(self.job, "done", report.to_json())
+            elif self._for_good:
+                self._store.end(self.job, "cancelled", report.to_json())
+            self._store.forget_old()
         return report
+
+    @contextmanager
+    def _though_state_fails(self) -> Iterator[None]:
+        """This machine's state is for going on after a crash: that it cannot be written costs no footage."""
+        try:
+            yield
+        except StateError:
+            log.warning("the state of this machine cannot be written", exc_info=True)
 
     def _begin(self, listing: SourceListing) -> None:
         assert self.job is not None
@@ -287,7 +297,7 @@ class IngestRun:
                 self._cancel_all()
             else:
                 while self._ready:
-                    self._start(self._ready.popleft())
+                    self._start_or_tell(self._ready.popleft())
                 self._mind_the_gate()
                 self._hear_wishes()
                 self._look_again()
@@ -344,7 +354,7 @@ class IngestRun:
                     self._later[file.path] = group
         for file in listing.files:
             if file.path not in self._later or self._later[file.path][0] is file:
-                self._start(file)
+                self._start_or_tell(file)
 
     def _next_of_size(self, file: SourceFile) -> None:
         group = self._later.pop(file.path, None)
@@ -523,7 +533,7 @@ class IngestRun:
         if waiting.card and self._card_is_there():
             files, waiting.card = waiting.card, []
             for file in files:
-                self._start(file)
+                self._start_or_tell(file)
         room, waiting.room = waiting.room, []
         for job, folder in room:
             if free_room(folder) > (job.file.size if job.kind == "copy" else 0) + _SPARE:
@@ -538,8 +548,9 @@ class IngestRun:
         if self.job is None or time.monotonic() - self._heard < _FLUSH / 2:
             return
         self._heard = time.monotonic()
-        for kind, path, wish in self._store.wishes(self.job):
-            self._do(kind, path, wish)
+        with self._though_state_fails():
+            for kind, path, wish in self._store.wishes(self.job):
+                self._do(kind, path, wish)
 
     def ask(self, kind: str, path: str, wish: str) -> None:
         """Ask something of one job (see WISHES); it is done soon."""
@@ -649,6 +660,13 @@ class IngestRun:
         else:
             self._seen(file, Look(None))
 
+    def _start_or_tell(self, file: SourceFile) -> None:
+        try:
+            self._start(file)
+        except Exception as error:  # one file's trouble is not the others'
+            log.warning("%s", file.path, exc_info=True)
+            self._fail(_Job(self._copies, None, None, file, "copy", "copying", lambda result: None), error)
+
     def _is_on_source(self, file: SourceFile) -> bool:
         """Whether it lies there as it was found."""
         try:
@@ -741,7 +759,8 @@ class IngestRun:
     # Take into the project
 
     def _take_in(self, file: SourceFile, result: CopyResult) -> None:
-        self._known.remember(result.proved)
+        with self._though_state_fails():
+            self._known.remember(result.proved)
         self._proofs.put(file.path, result.proved)
         if self.board.piece("copy", file.path) is None:
             self.board.put(self._piece(file, "copy"))
@@ -839,7 +858,8 @@ class IngestRun:
             )  # fmt: skip
 
     def _measured_now(self, file: SourceFile, clip: Clip, wanted: Proxies, path: Path, measured: Headroom) -> None:
-        keep_headroom(path, measured, self._measured)
+        with self._though_state_fails():
+            keep_headroom(path, measured, self._measured)
         self._make_if_needed(file, clip, wanted, measured)
 
     def _make_if_needed(self, file: SourceFile, clip: Clip, wanted: Proxies, known: Headroom | None) -> None:
