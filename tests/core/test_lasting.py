@@ -40,7 +40,7 @@ from agile_shadow.core.shelves import Shelf, look_at, mounted_volumes
 from agile_shadow.core.state import state_file, what_was_set_aside
 from agile_shadow.core.threads import Errands, guarded, told_of_all
 from tests.drawn import draw
-from tests.footage import here, ingest
+from tests.footage import here, ingest, preset
 
 
 def until(done: Callable[[], bool], limit: float = 15.0) -> None:

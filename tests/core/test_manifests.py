@@ -227,11 +227,12 @@ def test_a_name_fits_a_pattern_as_the_shell_says(pattern: str, name: str) -> Non
     assert name_fits(pattern, name) == fnmatchcase(name, pattern)
 
 
+PATTERNS = ["*.part", "/a", "a/", "b/*.mov", "**/c", "a/**", "!x.mov", "?.txt", "[ab].x"]
+PARTS = ["a", "b", "c", "x.mov", "y.txt", "a.x", "z.part"]
+
+
 @settings(max_examples=200, deadline=None)
-@given(
-    st.lists(st.sampled_from(["*.part", "/a", "a/", "b/*.mov", "**/c", "a/**", "!x.mov", "?.txt", "[ab].x"]), max_size=4),
-    st.lists(st.sampled_from(["a", "b", "c", "x.mov", "y.txt", "a.x", "z.part"]), min_size=1, max_size=4),
-)
+@given(st.lists(st.sampled_from(PATTERNS), max_size=4), st.lists(st.sampled_from(PARTS), min_size=1, max_size=4))
 def test_what_is_left_out_is_what_the_package_leaves_out(patterns: list[str], parts: list[str]) -> None:
     pathspec = pytest.importorskip("pathspec")
     path = "/".join(parts)
