@@ -155,7 +155,7 @@ def main() -> int:
         if window.reopen_with is None:
             return status
         project, demo, ready_made = window.reopen_with, False, window.ready_made
-        window.deleteLater()
+        window.dispose()
         del window
         forget_dead()
 

@@ -41,12 +41,21 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     if project.showing == "proxies":
         bare = sum(1 for clip in clips if not clip.proxies)
         parts = [f"{kinds['proxy']} on proxies", f"{bare} {'has' if bare == 1 else 'have'} none" if bare else ""]
+        gone = _without(clips, kinds, presence, "original") - bare
+        parts.append(f"{gone} on originals, their proxies are missing" if gone > 0 else "")
     else:
         having = sum(1 for clip in clips if clip.proxies)
         parts = [f"{kinds['original']} on originals", f"{having} {'has' if having == 1 else 'have'} a proxy"]
+        gone = _without(clips, kinds, presence, "proxy")
+        parts.append(f"{gone} on proxies, their originals are missing" if gone > 0 else "")
     pinned = sum(1 for clip in clips if clip.pin) + pins
     parts += [f"{pinned} pinned" if pinned else "", f"{kinds['missing']} missing" if kinds["missing"] else ""]
     return ", ".join(part for part in parts if part)
+
+
+def _without(clips: Sequence[Clip], kinds: Counter[str], presence: Presence, other: str) -> int:
+    """How many show the other side since their own is missing; pins aside."""
+    return kinds[other] - sum(1 for clip in clips if clip.pin) if presence.any_missing else 0
 
 
 def _kind(project: Project, clip: Clip, presence: Presence) -> str:

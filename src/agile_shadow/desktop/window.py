@@ -624,6 +624,13 @@ class MainWindow(QMainWindow):
         self.work.let_go(self._goes_on)
         self._closing = "closed"
 
+    def dispose(self) -> None:
+        """The window is closed, and another one opens: let go of everything, also of what the toolkit holds."""
+        work = self.work
+        work.is_playing = lambda: False
+        for one in (self.presence, self.measuring, work.pairs, work.bakes, work, self):
+            one.deleteLater()
+
     def _work_to_lose(self) -> bool:
         export = self.work.export
         return self.work.ingest is not None or (export is not None and export.active)
