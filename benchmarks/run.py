@@ -24,6 +24,7 @@ from cutting import measure_big, measure_cutting, measure_sides
 from estimates import measure_estimates
 from faults import measure_faults
 from footage import demo_card, heavy_clip
+from hostile import main as hostile
 from ingest import (
     measure_fuzz,
     measure_listing,
@@ -137,6 +138,8 @@ def told(what: str, value: float, wanted: float, unit: str = "") -> None:
 
 
 def main() -> int:
+    if "--hostile" in sys.argv:
+        return hostile()
     if "--faults" in sys.argv:
         counts = [int(one) for one in sys.argv[1:] if one.isdigit()]
         with tempfile.TemporaryDirectory(prefix="faults-") as base:
