@@ -234,7 +234,7 @@ class Transcode:
                 if wanted.all_ended:
                     break
             ahead.put(None)
-        except (av.error.FFmpegError, ShadowError) as error:
+        except Exception as error:  # whatever it was, it is raised where the frames are waited for
             ahead.put(error)
 
 
