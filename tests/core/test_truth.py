@@ -380,3 +380,16 @@ def test_shelves_bear_a_mark_and_a_hand_made_folder_on_the_same_drive_is_taken()
         shutil.rmtree(made.shelves[0])
         made.shelves[0].mkdir()  # the user made it again: same drive, mounted at the same place
         assert report_of(made.run(second=False)).proved == 1
+
+
+def test_a_root_that_no_project_names_any_more_is_made_where_its_drive_is_mounted() -> None:
+    with world() as made:
+        sound(made.card / "a.wav", 1)
+        made.run(second=False)
+        shutil.rmtree(made.shelves[0])
+        (made.folder / "p.otio").unlink()  # as when a demo is deleted to be made again
+        made.drives.exchanged.add(made.folder)
+        with pytest.raises(ShelfGone):
+            made.run(second=False)
+        made.drives.exchanged.clear()
+        assert report_of(made.run(second=False)).proved == 1

@@ -185,8 +185,9 @@ def _follow(run: IngestRun, thread: threading.Thread) -> None:
                 person = run.waits_for_a_person
                 waits = progress.waits or (f"for {person}" if person else "")
                 text = f", waiting {waits}" if waits else ""
-                say(f"{progress.fraction:4.0%}  {progress.copied} of {progress.files} proven, "
-                    f"{progress.proxies_done} of {progress.proxies_wanted} proxies{text}")  # fmt: skip
+                place = f"{progress.copied} of {progress.files} in place, {progress.proved} proved"
+                made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
+                say(f"{progress.fraction:4.0%}  {place}, {made}{text}")
         except KeyboardInterrupt:
             say("Stopping; run the same command again to go on.")
             run.stop(for_good=False)

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from .drives import drives
 from .errors import CopyError, ShelfGone
-from .files import flush, rename_new_at
+from .files import flush, flush_folder, rename_new_at
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
@@ -97,7 +97,7 @@ class Folder:
         self.anchor.check()
         with about(self.path / name):
             rename_new_at(self.handle, partial, self.handle, name)
-            os.fsync(self.handle)
+            flush_folder(self.handle)
 
 
 def open_ordinary(name: str | Path, folder: int | None = None) -> int:
@@ -165,7 +165,7 @@ def _made(part: str, parent: int) -> None:
         os.mkdir(part, dir_fd=parent)
     except FileExistsError:
         return
-    os.fsync(parent)
+    flush_folder(parent)
 
 
 def nearest_anchor(folder: Path) -> Anchor:

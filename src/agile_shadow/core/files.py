@@ -83,12 +83,18 @@ def flush(path: Path) -> None:
     """Have the system write the file (or folder) at ``path`` to the drive."""
     handle = os.open(path, os.O_RDONLY)
     try:
+        flush_folder(handle)
+    finally:
+        os.close(handle)
+
+
+def flush_folder(handle: int) -> None:
+    """The same for an open folder; drives that cannot flush folders need not."""
+    try:
         os.fsync(handle)
     except OSError as error:
         if error.errno not in (errno.EINVAL, errno.ENOTSUP):
             raise
-    finally:
-        os.close(handle)
 
 
 _AT_FDCWD = -100

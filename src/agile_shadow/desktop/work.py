@@ -220,6 +220,7 @@ class Work(QObject):
             sum(one.proxies_wanted for one in runs), sum(one.failed for one in runs),
             sum(one.fraction * one.files for one in runs) / files,
             max((one for one in left if one is not None), default=None), "; ".join({o.waits for o in runs if o.waits}),
+            sum(one.proved for one in runs),
         )  # fmt: skip
 
     @property

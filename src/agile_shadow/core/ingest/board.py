@@ -49,7 +49,7 @@ class ItemState:
 class Progress:
     """The run at one moment.
 
-    ``copied`` of ``files`` are in their place. ``remaining`` in seconds, None while it cannot be told. ``waits``: what
+    ``copied`` of ``files`` are in their place, ``proved`` of them read back in this run. ``remaining`` in seconds, None while it cannot be told. ``waits``: what
     it waits for. ``failed``: how many need a person so far.
     """
 
@@ -61,6 +61,7 @@ class Progress:
     fraction: float
     remaining: float | None
     waits: str = ""
+    proved: int = 0
 
 
 class Board:
@@ -119,6 +120,8 @@ class Board:
     def _count(self, item: ItemState, sign: int) -> None:
         self._sum += sign * item.size * self._share(item)
         self._counts[item.phase] = self._counts.get(item.phase, 0) + sign
+        if item.proved:
+            self._counts["proved"] = self._counts.get("proved", 0) + sign
         if self._makes(item) and item.phase not in _NO_PROXY:
             self._counts["wanted"] = self._counts.get("wanted", 0) + sign
             if item.phase == "paired":
@@ -165,7 +168,7 @@ class Board:
         )
         return Progress(
             files, copied, counts.get("made", 0), counts.get("wanted", 0), counts.get("failed", 0),
-            min(1.0, max(0.0, fraction)), remaining, self.waits,
+            min(1.0, max(0.0, fraction)), remaining, self.waits, counts.get("proved", 0),
         )  # fmt: skip
 
     # Jobs

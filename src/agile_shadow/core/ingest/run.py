@@ -231,8 +231,9 @@ class IngestRun:
             self._begin(listing)
             report = self._work(listing)
         except Exception:  # whatever it was: an open job would be begun again and again
-            with self._though_state_fails():
-                self._store.end(self.job, "failed")
+            if self._for_good or not self._stopped.is_set():
+                with self._though_state_fails():
+                    self._store.end(self.job, "failed")
             raise
         finally:
             self._copies.close()
@@ -582,6 +583,7 @@ class IngestRun:
             self._waiting.card = [one for one in self._waiting.card if one is not file]
             self._waiting.room = [one for one in self._waiting.room if one[0].key != (kind, file.path)]
             self._waiting.drive = [one for one in self._waiting.drive if one[0] is not file]
+            self._waiting.shelf = self._waiting.shelf if self._waiting.drive else None
             self._cancelled(file, kind)
 
     def _again(self, file: SourceFile, kind: str) -> None:

@@ -11,7 +11,7 @@ from ..below import Anchor, folder_below
 from ..errors import ShadowError, ShelfError, ShelfGone, StateError, from_os_error
 from .finding import KnownFile, is_shelf, put_mark
 from .library import user_shelves
-from .memory import remember_root, remembered_root
+from .memory import RootMemory, remember_root, remembered_root
 from .shelf import Shelf
 from .volumes import mounted_volumes
 
@@ -28,7 +28,8 @@ def open_root(root: Path, shelves: Iterable[Shelf] = (), files: Sequence[KnownFi
         raise ShelfError("no folder was named", None, "Name the folder of each shelf.")
     shelf = known_shelf(root, shelves)
     if not root.exists():
-        if (shelf is not None and shelf.made) or remembered_root(root) is not None:
+        memory = remembered_root(root)
+        if (shelf is not None and shelf.made) or (memory is not None and not _drive_is_there(memory, root)):
             raise away(root)
         try:
             root.mkdir(parents=True, exist_ok=True)  # another run may make it at the same moment
@@ -37,6 +38,12 @@ def open_root(root: Path, shelves: Iterable[Shelf] = (), files: Sequence[KnownFi
     elif shelf is not None and not is_shelf(shelf, mounted_volumes(), files):
         raise away(root)
     return Anchor.of(root)
+
+
+def _drive_is_there(memory: RootMemory, root: Path) -> bool:
+    """Whether the drive of a root that no project names any more is mounted where it was: only the folder is gone."""
+    above = next(folder for folder in root.parents if folder.exists())
+    return memory.same_drive(Anchor.of(above))
 
 
 def open_again(root: Path, shelves: Iterable[Shelf], files: Sequence[KnownFile] = ()) -> Anchor:

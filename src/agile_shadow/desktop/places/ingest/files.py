@@ -19,12 +19,12 @@ from ...tables import SORT, Column, Index, RowsModel, rows_table
 POSTER = QSize(64, 36)
 _KEPT = 600  # posters held as pixmaps
 PHASES = {
-    "": "new", "here": "here already", "waiting": "waiting", "copying": "copying and proving", "copied": "proved",
-    "queued": "proved; proxy waits", "making": "making its proxy", "paired": "paired with its proxy",
+    "": "new", "here": "known", "waiting": "waiting", "copying": "copying and proving", "copied": "copied",
+    "queued": "proxy waits", "making": "making its proxy", "paired": "paired with its proxy",
     "looking": "looking at it", "measuring": "measuring headroom", "no need": "needs no proxy here",
     "passed over": "passed over", "in place": "in place", "failed": "needs you", "stopped": "stopped",
     "cancelled": "taken back by you", "waiting for the card": "waits for its card",
-    "waiting for room": "waits for room",
+    "waiting for room": "waits for room", "waiting for a drive": "waits for a drive",
 }  # fmt: skip
 _KINDS = {"video": "video", "sequence": "image sequence", "still": "still", "sound": "sound"}
 
@@ -56,7 +56,9 @@ class FileRow:
         """In words, with the part done."""
         if self.item.here and self.item.phase == "in place":
             return PHASES["here"]
-        text = PHASES[self.item.phase]
+        text = PHASES.get(self.item.phase, self.item.phase)
+        if self.item.proved and self.item.phase in ("copied", "queued"):
+            text = "proved" if self.item.phase == "copied" else f"proved; {text}"
         return f"{text}, {self.item.done:.0%}" if self.item.phase in ("copying", "making") else text
 
     @property
@@ -184,7 +186,7 @@ class _Filter(QSortFilterProxyModel):
         return bool(one < two) if one != two else left.row() < right.row()
 
 
-GROUPS = ("new", "here already", "under way", "done", "needs you")
+GROUPS = ("new", "known", "under way", "done", "needs you")
 
 
 def group_of(row: FileRow) -> str:
@@ -193,7 +195,7 @@ def group_of(row: FileRow) -> str:
     if phase == "":
         return "new"
     if phase == "here" or row.item.here:
-        return "here already"
+        return "known"
     if phase == "failed":
         return "needs you"
     return "done" if row.item.ended else "under way"

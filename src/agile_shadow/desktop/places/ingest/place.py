@@ -687,11 +687,11 @@ class IngestPlace(QWidget):
             return
         self._show_items(run)
         progress, person = run.progress(), run.waits_for_a_person
-        self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(("while", "for the card")))
+        self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(("while", "for the card", "for the drive")))
         self.still.setText("Go on" if run.standing_still else "Stand still")
         self.found.setText(
             f"Waiting for {person}. All else goes on." if person
-            else f"{progress.copied} of {progress.files} in place and proven"
+            else f"{progress.copied} of {progress.files} in place, {progress.proved} proved"
             + (f"; {progress.failed} need you" if progress.failed else "")
         )  # fmt: skip
         self.found.setObjectName("warn" if person else "quiet")
