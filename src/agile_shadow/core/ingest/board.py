@@ -49,8 +49,8 @@ class ItemState:
 class Progress:
     """The run at one moment.
 
-    ``copied`` of ``files`` are in their place, ``proved`` of them read back in this run. ``remaining`` in seconds, None while it cannot be told. ``waits``: what
-    it waits for. ``failed``: how many need a person so far.
+    ``copied`` of ``files`` are in their place, ``proved`` of them read back in this run. ``remaining`` in seconds, None
+    while it cannot be told. ``waits``: what it waits for. ``failed``: how many need a person so far.
     """
 
     files: int
