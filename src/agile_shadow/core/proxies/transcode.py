@@ -16,7 +16,7 @@ from av.filter import Graph
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
-from ..errors import MediaError, ShadowError
+from ..errors import MediaError
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, read_index
 from ..media.opening import open_media

@@ -687,7 +687,8 @@ class IngestPlace(QWidget):
             return
         self._show_items(run)
         progress, person = run.progress(), run.waits_for_a_person
-        self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(("while", "for the card", "for the drive")))
+        others = ("while", "for the card", "for the drive")  # what pressing the button would not end
+        self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(others))
         self.still.setText("Go on" if run.standing_still else "Stand still")
         self.found.setText(
             f"Waiting for {person}. All else goes on." if person
