@@ -143,7 +143,7 @@ def test_unsafe_places_are_refused_before_anything_is_written(card: Path, tmp_pa
             IngestRequest(card, originals, proxies, preset(do=do)).refuse_if_unsafe(tmp_path)
     status, answer, said = cli("ingest", tmp_path / "gone", "--preset", "Quick cut", "--project", tmp_path / "p.otio",
                                "--originals", tmp_path / "o", "--proxies", tmp_path / "p")  # fmt: skip
-    assert (status, answer) == (1, {}) and "not a folder" in said and said.count("\n") == 1
+    assert (status, answer["error"]) == (1, said.strip()) and "not a folder" in said and said.count("\n") == 1
     assert not (tmp_path / "p.otio").exists()
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import platform
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -37,11 +37,14 @@ class Wrote:
     told: tuple[str, ...] = ()
 
 
-def write_manifest_of(anchor: Anchor, proved: Sequence[Proved], beside: Sequence[Path], checksum: str) -> Wrote:
+def write_manifest_of(
+    anchor: Anchor, proved: Sequence[Proved], beside: Sequence[Path], checksum: str,
+    going_on: Callable[[], None] = lambda: None,
+) -> Wrote:  # fmt: skip
     """Write a shelf's manifest of what was copied there in a run.
 
-    ``beside``: proxies, which it vouches for too where they lie among the originals. Raises CopyError, OSError,
-    ShelfGone.
+    ``beside``: proxies, which it vouches for too where they lie among the originals. ``going_on`` is called while files
+    are read, and may raise to end it. Raises CopyError, OSError, ShelfGone.
     """
     root = anchor.root
     below = {one.path: one for one in proved if one.path.is_relative_to(root) and one.value}
@@ -49,11 +52,13 @@ def write_manifest_of(anchor: Anchor, proved: Sequence[Proved], beside: Sequence
         return Wrote()
     for path in beside:
         if path.is_relative_to(root) and path not in below:
-            below[path] = Proved(path, path, hash_file(path, checksum, fresh=True))
-    return write_manifest(anchor, below.values(), checksum)
+            below[path] = Proved(path, path, hash_file(path, checksum, lambda _count: going_on(), fresh=True))
+    return write_manifest(anchor, below.values(), checksum, going_on)
 
 
-def write_manifest(anchor: Anchor, files: Iterable[Proved], checksum: str) -> Wrote:
+def write_manifest(
+    anchor: Anchor, files: Iterable[Proved], checksum: str, going_on: Callable[[], None] = lambda: None
+) -> Wrote:
     """Add a generation with these files to the history below a root.
 
     Files that the history holds already with the same checksum are left out; nothing is written when none remain.
@@ -64,14 +69,18 @@ def write_manifest(anchor: Anchor, files: Iterable[Proved], checksum: str) -> Wr
     with histories.locked(root):
         try:
             told = histories.mend(root)
-            return _write(root, sorted(files, key=lambda one: str(one.path)), checksum, told)
+            ordered = sorted(files, key=lambda one: str(one.path))
+            return _write(root, ordered, checksum, told, going_on)
         except ShadowError as error:
             advice = "Look at the folder ascmhl."
             raise CopyError(f"the manifest could not be written ({error})", root, advice) from error
 
 
-def _write(root: Path, files: list[Proved], checksum: str, told: tuple[str, ...]) -> Wrote:
+def _write(
+    root: Path, files: list[Proved], checksum: str, told: tuple[str, ...], going_on: Callable[[], None]
+) -> Wrote:
     history = histories.load(root)
+    known = _known_hashes(history, checksum)
     spec = MHLIgnoreSpec([*default_ignore_list(), *IGNORED])
     session = MHLGenerationCreationSession(history, spec)
     fresh, unnamed = 0, []
@@ -80,7 +89,7 @@ def _write(root: Path, files: list[Proved], checksum: str, told: tuple[str, ...]
         if not can_be_named(below):
             unnamed.append(f"{below!r} is not in the manifest: its name has letters that a manifest cannot hold")
             continue
-        if _hash_in(history, below, checksum) == file.value:
+        if known.get(below) == file.value:
             continue
         status = file.path.stat()
         changed = datetime.fromtimestamp(status.st_mtime, UTC)
@@ -89,7 +98,8 @@ def _write(root: Path, files: list[Proved], checksum: str, told: tuple[str, ...]
     told = (*told, *unnamed)
     if not fresh:
         return Wrote((str(root / histories.FOLDER),), told)
-    _add_folders(root, session, {file.path: file.value for file in files}, checksum)
+    values = {root / below: value for below, value in known.items()}
+    _add_folders(root, session, {**values, **{file.path: file.value for file in files}}, checksum, going_on)
     creator = MHLCreatorInfo()
     creator.tool = MHLTool("Agile Shadow", "0.1.0")
     creator.creation_date = datetime.now(UTC).replace(microsecond=0).isoformat()
@@ -105,21 +115,27 @@ def can_be_named(path: str) -> bool:
     return not any(ord(letter) < 32 or letter in _UNHELD or 0xD800 <= ord(letter) < 0xE000 for letter in path)
 
 
-def _hash_in(history: MHLHistory, below: str, checksum: str) -> str:
-    """The checksum that the latest generation has of a file, "" where none has."""
-    inner, path = history.find_history_for_path(below)
-    for hash_list in reversed(inner.hash_lists):
-        media = hash_list.find_media_hash_for_path(path)
-        entry = media.find_hash_entry_for_format(checksum) if media is not None else None
-        if entry is not None:
-            return str(entry.hash_string)
-    return ""
+def _known_hashes(history: MHLHistory, checksum: str, inside: str = "") -> dict[str, str]:
+    """The checksums that the latest generations have of files, by path below the root; inner histories included."""
+    found: dict[str, str] = {}
+    for hash_list in history.hash_lists:
+        for media in hash_list.media_hashes:
+            entry = media.find_hash_entry_for_format(checksum)
+            if entry is not None and not media.is_directory:
+                found[os.path.join(inside, str(media.path))] = str(entry.hash_string)
+    for child in history.child_histories:
+        below = os.path.relpath(child.get_root_path(), history.get_root_path())
+        found.update(_known_hashes(child, checksum, os.path.join(inside, below)))
+    return found
 
 
 # Checksums of folders
 
 
-def _add_folders(root: Path, session: MHLGenerationCreationSession, values: dict[Path, str], checksum: str) -> None:
+def _add_folders(
+    root: Path, session: MHLGenerationCreationSession, values: dict[Path, str], checksum: str,
+    going_on: Callable[[], None],
+) -> None:  # fmt: skip
     """Checksums of all folders and the root, as the reference implementation computes them over everything in them.
 
     Files that neither this run nor the history knows are read for it, unless they are too much: the folders above them
@@ -129,7 +145,7 @@ def _add_folders(root: Path, session: MHLGenerationCreationSession, values: dict
     known = set(history.latest_ignore_patterns() or ())
     ignored = Ignored([*default_ignore_list(), *IGNORED, *known])
     tree = list(_folders_below(root, ignored))
-    hashes = _file_hashes(root, history, tree, values, checksum)
+    hashes = _file_hashes(tree, values, checksum, going_on)
     done: dict[Path, tuple[str, str] | None] = {}
     for folder, folders, names in tree:
         done[folder] = _hash_of_folder(folder, folders, names, hashes, done, checksum)
@@ -162,24 +178,15 @@ def _folders_below(root: Path, ignored: Ignored) -> Iterator[tuple[Path, list[st
 
 
 def _file_hashes(
-    root: Path, history: MHLHistory, tree: list[tuple[Path, list[str], list[str]]], values: dict[Path, str],
-    checksum: str,
-) -> dict[Path, str]:  # fmt: skip
-    hashes, foreign = dict(values), []
-    for folder, _folders, names in tree:
-        for name in names:
-            path = folder / name
-            if path not in hashes:
-                value = _hash_in(history, path.relative_to(root).as_posix(), checksum)
-                if value:
-                    hashes[path] = value
-                else:
-                    foreign.append(path)
-    if sum(path.lstat().st_size for path in foreign) <= _FOREIGN:
-        for path in foreign:
-            if path.is_file() and not path.is_symlink():
-                hashes[path] = hash_file(path, checksum)
-    return hashes
+    tree: list[tuple[Path, list[str], list[str]]], values: dict[Path, str], checksum: str, going_on: Callable[[], None]
+) -> dict[Path, str]:
+    """Those that are known, and of all other files those that were read, unless they are too much."""
+    every = (folder / name for folder, _folders, names in tree for name in names)
+    foreign = [path for path in every if path not in values]
+    if sum(path.lstat().st_size for path in foreign) > _FOREIGN:
+        return values
+    ordinary = [path for path in foreign if path.is_file() and not path.is_symlink()]
+    return {**values, **{path: hash_file(path, checksum, lambda _count: going_on()) for path in ordinary}}
 
 
 def _hash_of_folder(

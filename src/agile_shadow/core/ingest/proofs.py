@@ -16,19 +16,24 @@ class Proofs:
     def __init__(self, checksum: str) -> None:
         self._checksum = checksum
         self._by_file: dict[str, tuple[Proved, ...]] = {}
-        self._more: list[Proved] = []
+        self._more: dict[str, Proved] = {}
 
     def put(self, path: str, proved: Sequence[Proved]) -> None:
         """The copies of a file of the source (by its path there); they take the place of those of an earlier try."""
         self._by_file[path] = tuple(proved)
 
-    def add(self, proved: Proved) -> None:
-        """A copy besides those of the source: of a finished proxy."""
-        self._more.append(proved)
+    def add(self, path: str, proved: Proved) -> None:
+        """A copy besides those of the source: of the finished proxy of a file."""
+        self._more[path] = proved
+
+    @property
+    def more(self) -> int:
+        """How many copies there are besides those of the source."""
+        return len(self._more)
 
     def every(self) -> list[Proved]:
         """All that holds."""
-        return [one for proved in self._by_file.values() for one in proved] + self._more
+        return [one for proved in self._by_file.values() for one in proved] + list(self._more.values())
 
     def proves(self, path: str) -> bool:
         """Whether bytes of a file's copies were read back and equal; sizes alone prove nothing."""
@@ -46,7 +51,11 @@ class Proofs:
             if reason:
                 moved[path] = reason
                 del self._by_file[path]
-        self._more = [one for one in self._more if not _moved(one)]
+        for path, one in list(self._more.items()):
+            reason = _moved(one)
+            if reason:
+                moved.setdefault(path, f"second copy: {reason}")
+                del self._more[path]
         return moved
 
 

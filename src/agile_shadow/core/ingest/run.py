@@ -145,7 +145,6 @@ class IngestRun:
         self._retried: set[tuple[str, str]] = set()
         self._taken: dict[str, str] = {}
         self._files: dict[str, SourceFile] = {}
-        self._second_files: set[Path] = set()
         self._ready: deque[SourceFile] = deque()
         self._manifest_problems: list[Problem] = []
         self._seconds: dict[str, str] = {}
@@ -311,7 +310,8 @@ class IngestRun:
         report = counted(
             listing, self.board.items(), self._taken, self._seconds, self._preset, self._session.project,
             manifests=manifests,
-            second_copies=len(self._second_files), small_copies=self._small_copies, source=str(self.request.source),
+            second_copies=len(self._seconds) + self._proofs.more, small_copies=self._small_copies,
+            source=str(self.request.source),
             took=took(self._began, self._bytes),
         )  # fmt: skip
         return replace(report, failed=(*report.failed, *self._manifest_problems))
@@ -320,6 +320,7 @@ class IngestRun:
         """What is not as it was when it was read back is not counted, but told."""
         for path, reason in self._proofs.look_once_more().items():
             self.board.note(path, phase="failed", note=reason, copied=False, proved=False, done=0.0)
+            self._seconds.pop(path, None)
 
     def _manifests(self) -> tuple[str, ...]:
         """Write them; one that cannot be written is a line of the report."""
@@ -330,8 +331,11 @@ class IngestRun:
         for root in roots:
             try:
                 wrote = write_manifest_of(
-                    self._shelves.anchor(root), self._proofs.every(), self._beside, self._preset.originals.checksum
-                )
+                    self._shelves.anchor(root), self._proofs.every(), self._beside, self._preset.originals.checksum,
+                    self._refuse_if_stopped,
+                )  # fmt: skip
+            except Cancelled:
+                return tuple(written)  # the run goes on at the next start, and its manifests with it
             except Exception as error:  # whatever it was: the copies are what they are, and the report says so
                 log.warning("manifest of %s", root, exc_info=True)
                 self._manifest_problems.append(Problem(str(root), f"no manifest was written: {sentence(error)}"))
@@ -339,6 +343,10 @@ class IngestRun:
                 written += wrote.folders
                 self._manifest_problems += [Problem(str(root), text) for text in wrote.told]
         return tuple(written)
+
+    def _refuse_if_stopped(self) -> None:
+        if self._stopped.is_set():
+            raise Cancelled
 
     def _waits_on(self) -> bool:
         waiting = self._waiting
@@ -519,18 +527,22 @@ class IngestRun:
     def _begin_again(self, file: SourceFile, kind: str) -> None:
         clip = self._session.project.clip(self._taken.get(file.path, ""))
         if kind == "copy" or clip is None:
-            self._start(file)
-        else:
+            self._start_or_tell(file)
+            return
+        try:
             self._after(file, clip)
+        except Exception as error:  # one file's trouble is not the others'
+            log.warning("%s", file.path, exc_info=True)
+            self._fail(_Job(self._makers, None, None, file, kind, "making", lambda result: None), error)
 
     def _look_again(self) -> None:
         """See now and then whether a card, a drive or room has come."""
         waiting = self._waiting
-        if waiting.drive and time.monotonic() - waiting.looked >= _LOOK_AGAIN:
-            self._look_for_drives()
-        if not (waiting.card or waiting.room) or time.monotonic() - waiting.looked < _LOOK_AGAIN:
+        if not self._waits_on() or time.monotonic() - waiting.looked < _LOOK_AGAIN:
             return
         waiting.looked = time.monotonic()
+        if waiting.drive:
+            self._look_for_drives()
         if waiting.card and self._card_is_there():
             files, waiting.card = waiting.card, []
             for file in files:
@@ -723,6 +735,7 @@ class IngestRun:
         ))  # fmt: skip
 
     def _copy(self, file: SourceFile, request: CopyRequest) -> None:
+        self._note(file, copied=False, proved=False)
         self._submit(
             self._copies, copy_and_prove, request, file, "copy", "copying", lambda done: self._copied(file, done)
         )
@@ -769,7 +782,6 @@ class IngestRun:
         copied = self._preset.originals.do == "copy"
         self._note(file, phase="copied", done=1.0, copied=copied, proved=self._proofs.proves(file.path))
         if result.second is not None and self._shelves.roots.second is not None:
-            self._second_files.add(result.second)
             self._seconds[file.path] = result.second.relative_to(self._shelves.roots.second).as_posix()
         if result.info is None:
             self._done(file, "copy")
@@ -949,8 +961,7 @@ class IngestRun:
         return "xxh128" if checksum == "size" else checksum
 
     def _copied_again(self, file: SourceFile, done: Proved) -> None:
-        self._second_files.add(done.path)
-        self._proofs.add(done)
+        self._proofs.add(file.path, done)
         self._done(file, "second copy")
         self._note(file, phase="paired", done=1.0)
 
