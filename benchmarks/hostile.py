@@ -419,10 +419,13 @@ def measure_part(world: Path, part: str, count: int) -> bool:
     watch, log = build_watch(world), world / f"{part}.log"
     before = sorted((path.name, path.read_bytes()) for path in (world / "trap").iterdir())
     answers = [world / f"{part} {number}.jsonl" for number in range(AT_ONCE)]
+    temporary = world / "temporary"
+    temporary.mkdir(exist_ok=True)
     environment = {
         **os.environ,
         "WATCH_LOG": str(log),
         "WATCH_TRAP": str(world / "trap"),
+        "TMPDIR": str(temporary),  # a preset's table of colours lies there while it is used
         "PYTHONDONTWRITEBYTECODE": "1",
     }
     if watch is not None:
@@ -468,20 +471,22 @@ def measure_part(world: Path, part: str, count: int) -> bool:
     slow = [line for line in lines if line["seconds"] > LONG * (20 if part == "media" else 1)]
     touched = outside(world, log, Path.home() / ".cache")
     same = before == sorted((path.name, path.read_bytes()) for path in (world / "trap").iterdir())
+    left = sorted(path.name for path in temporary.rglob("*"))
     outcomes = Counter(line["outcome"] for line in lines)
     longest = max((line["seconds"] for line in lines), default=0)
     print(
         f"{part}: {len(lines)} of {count} in {time.monotonic() - begun:.0f} s; accepted {outcomes['accepted']}, "
         f"refused {outcomes['refused']}; tracebacks {len(traces)}, processes that died {died}, "
         f"over {LONG:.0f} s {len(slow) + hung} (longest {longest:.1f} s), largest process {peak / 1e6:.0f} MB, "
-        f"touched outside {sum(touched.values())}{'' if watch else ' (not watched)'}, trap unchanged: {same}",
+        f"touched outside {sum(touched.values())}{'' if watch else ' (not watched)'}, trap unchanged: {same}, "
+        f"temporary files left {len(left)}",
         flush=True,
     )
     for line in traces[:4]:
         print("   ", part, line["number"], line["trace"].strip().splitlines()[-1][:300], flush=True)
     for text, times in touched.most_common(5):
         print(f"    {times} x {text}", flush=True)
-    return not (traces or slow or hung or died or touched) and same and peak < LARGE
+    return not (traces or slow or hung or died or touched or left) and same and peak < LARGE
 
 
 # Kills

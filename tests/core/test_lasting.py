@@ -12,7 +12,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import Future
 from dataclasses import replace
 from pathlib import Path
@@ -20,6 +20,7 @@ from typing import Any
 
 import psutil
 import pytest
+from PIL import Image
 
 from agile_shadow import cli
 from agile_shadow.commands import shared
@@ -28,7 +29,7 @@ from agile_shadow.core.files import partial_path, remove_partials_beside
 from agile_shadow.core.ingest import Desk, IngestReport, IngestRequest, as_csv, on_mains_power, watched
 from agile_shadow.core.ingest.inspecting import tidy_posters
 from agile_shadow.core.ingest.reading import read_ahead
-from agile_shadow.core.jobs import JobStore, WorkerPool
+from agile_shadow.core.jobs import CopyRecord, JobStore, WorkerPool
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.pairing import missing
 from agile_shadow.core.playback import SoundOutput
@@ -371,6 +372,26 @@ def test_hundreds_of_known_files_of_one_size(tmp_path: Path) -> None:
         os.rename(made.card, other)
         again = report_of(made.run(second=False, card=other))
         assert (again.proved, again.here_already, again.failed) == (260, 260, ())
+
+
+def test_the_files_of_a_sequence_are_remembered_in_one_change_on_disk(monkeypatch: pytest.MonkeyPatch) -> None:
+    from tests.core.test_truth import report_of, world
+
+    changes: list[int] = []
+    remember = JobStore.remember_copies
+
+    def counted(store: JobStore, records: Iterable[CopyRecord]) -> None:
+        kept = list(records)
+        changes.append(len(kept))
+        remember(store, kept)
+
+    monkeypatch.setattr(JobStore, "remember_copies", counted)
+    with world() as made:
+        made.card.mkdir(exist_ok=True)
+        for number in range(40):
+            Image.new("RGB", (64, 36), (number, 0, 0)).save(made.card / f"S_{number:04d}.png")
+        report = report_of(made.run(second=False))
+    assert (report.proved, changes) == (1, [40])
 
 
 def test_posters_that_are_kept_are_few(monkeypatch: pytest.MonkeyPatch) -> None:
