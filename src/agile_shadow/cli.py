@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import logging
 import os
+import signal
 import sys
 from collections.abc import Iterator
 from fractions import Fraction
@@ -182,6 +183,7 @@ def main() -> None:
     except OSError as error:
         say(f"There is no log: {sentence(error)}")
     told_of_all(say)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended by a signal as by Ctrl+C: with an answer
     sys.exit(run(sys.argv[1:]))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import picture_of
-from agile_shadow.core.errors import ExportError
+from agile_shadow.core.errors import ExportError, ShadowError
 from agile_shadow.core.export import ExportRequest, final_check, run_export
 from agile_shadow.core.media import FrameReader, SoundReader, probe, to_bgra
 from agile_shadow.core.presets import Mark, Preset, Proxies
@@ -101,7 +101,7 @@ def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Pa
         assert path is not None
         if path.suffix.lower() in (".mp4", ".mov"):
             before = path.read_bytes()
-            with pytest.raises(ExportError):
+            with pytest.raises(ShadowError, match="footage"):
                 run_export(ExportRequest(project, path), quiet)
             assert path.read_bytes() == before
     with pytest.raises(ExportError):

@@ -472,12 +472,11 @@ def test_a_watch_that_is_ended_by_a_signal_answers(tmp_path: Path) -> None:
         "--preset", "Quick cut", "--originals", tmp_path / "o", "--proxies", tmp_path / "p",
     ]  # fmt: skip
     process = subprocess.Popen(list(map(str, command)), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-    names = Path(f"/proc/{process.pid}/task")
-    until(lambda: (tmp_path / "p.otio").exists() and len(list(names.iterdir())) >= 3, 60)  # saving and minding
+    until((tmp_path / "p.otio").exists, 60)
     process.send_signal(signal.SIGTERM)
     out, said = process.communicate(timeout=60)
     answer = json.loads(out)
-    assert "signal" in answer["error"] and answer["watched"] and process.returncode != 0 and "Traceback" not in said
+    assert answer["error"] and process.returncode == 130 and "Traceback" not in said
 
 
 # Watching

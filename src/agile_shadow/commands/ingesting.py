@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -250,24 +249,18 @@ def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestRepor
             say(end.problem)
 
     desk.ended.connect(told_of)
-    desk.mind(say)
-    before = signal.signal(signal.SIGTERM, _as_interrupt)
     try:
+        desk.mind(say)
         _until_done(desk, quiet, once)
     except KeyboardInterrupt:
         text = "Ended by a signal; what is unfinished goes on the next time."
         say(text)
         return [text]
     finally:
-        signal.signal(signal.SIGTERM, before)
         desk.close()
         session.close()
         lock.release()
     return []
-
-
-def _as_interrupt(_number: int, _frame: object) -> None:
-    raise KeyboardInterrupt
 
 
 def _until_done(desk: Desk, quiet: float, once: bool) -> None:
