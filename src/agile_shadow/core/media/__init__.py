@@ -6,10 +6,11 @@ from .geometry import Rectangle, fit_rectangle, proxy_size, proxy_size_for
 from .index import FrameIndex, read_index
 from .info import AudioStream, MediaInfo
 from .pictures import to_bgra
+from .placing import Placing
 from .probe import is_known_media_name, probe
 from .progressive import ProgressiveReader, open_reader
 from .recording import Form, as_form, form_of
-from .sound import SAMPLE_RATE, SoundReader
+from .sound import SAMPLE_RATE, SoundReader, sound_length
 
 __all__ = [
     "SAMPLE_RATE",
@@ -19,6 +20,7 @@ __all__ = [
     "FrameReader",
     "MediaInfo",
     "Overtaken",
+    "Placing",
     "ProgressiveReader",
     "Rectangle",
     "SoundReader",
@@ -32,5 +34,6 @@ __all__ = [
     "proxy_size",
     "proxy_size_for",
     "read_index",
+    "sound_length",
     "to_bgra",
 ]

@@ -19,6 +19,7 @@ from .recording import is_joined, is_sequence
 from .sequence import members
 
 Times = NDArray[np.int64]
+_Table = tuple[Times, NDArray[np.bool_], NDArray[np.bool_]]  # of all frames in the file: time, key frame, shown
 
 
 @dataclass(frozen=True)
@@ -105,13 +106,26 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     table = _from_sequence(path, stream) if is_sequence(path) else _from_table(path, stream)
     if table is None:
         table = _from_packets(path, stream.index)
-    times, keys = table
-    if len(times) == 0 or not keys.any():
+    return FrameIndex(*_shown(table, path), stream.time_base)
+
+
+def _shown(table: _Table, path: Path) -> tuple[Times, NDArray[np.int64]]:
+    """Times of the frames that are shown, in order, and the numbers of those at which decoding can start.
+
+    An edit list may begin inside a group of frames: what lies before it is decoded and not shown, and its key frame
+    is where decoding the first frame that is shown starts.
+    """
+    times, keys, shown = table
+    if not shown.any() or not keys.any():
         raise MediaError("there is not one whole frame in it", path, "It may be cut off or still being written.")
-    shown = times >= times[int(np.argmax(keys))]  # what leads the first key frame cannot be decoded
-    times, keys = times[shown], keys[shown]
-    order = np.argsort(times, kind="stable")
-    return FrameIndex(times[order], np.flatnonzero(keys[order]).astype(np.int64), stream.time_base)
+    first_key = int(times[int(np.argmax(keys))])
+    shown = shown & (times >= first_key)  # what leads the first key frame cannot be decoded
+    if not shown.any():
+        raise MediaError("there is not one whole frame in it", path, "It may be cut off or still being written.")
+    order = np.argsort(times[shown], kind="stable")
+    times, starts = times[shown][order], keys[shown][order]
+    starts[0] |= first_key < times[0]
+    return times, np.flatnonzero(starts).astype(np.int64)
 
 
 def _of_parts(path: Path, time_base: Fraction) -> FrameIndex:
@@ -131,18 +145,19 @@ def _of_parts(path: Path, time_base: Fraction) -> FrameIndex:
     return FrameIndex(times, keys, time_base)
 
 
-def _from_sequence(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]]:
+def _from_sequence(path: Path, stream: VideoStream) -> _Table:
     """Every file is a frame and a key."""
     assert stream.time_base is not None
     count = len(members(path))
     step = round(1 / (Fraction(stream.average_rate or 25) * stream.time_base))
-    return np.arange(count, dtype=np.int64) * step, np.ones(count, np.bool_)
+    every = np.ones(count, np.bool_)
+    return np.arange(count, dtype=np.int64) * step, every, every
 
 
-def _from_table(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool_]] | None:
+def _from_table(path: Path, stream: VideoStream) -> _Table | None:
     if not {"mov", "mp4"} & set(stream.container.format.name.split(",")):
         return None
-    entries = [entry for entry in stream.index_entries if not entry.is_discard]
+    entries = list(stream.index_entries)
     if not entries or (stream.frames and stream.frames > len(entries)):
         return None
     size = path.stat().st_size
@@ -151,24 +166,28 @@ def _from_table(path: Path, stream: VideoStream) -> tuple[Times, NDArray[np.bool
         raise MediaError(
             f"is cut off: {whole} of {len(entries)} frames are there", path, "Copy it again from the card if you can."
         )
+    if any(entry.is_discard for entry in entries):
+        return None  # an edit list: only the packets tell what is shown when
     decode_times = np.array([entry.timestamp for entry in entries], np.int64)
     keys = np.array([entry.is_keyframe for entry in entries], np.bool_)
     steps = np.diff(decode_times)
     if stream.codec_context.has_b_frames and not (len(steps) and bool(np.all(steps == steps[0]))):
         return None  # variable rate and reordered: only the packets tell the times
     first = stream.start_time if stream.start_time is not None else int(decode_times[0])
-    return decode_times - decode_times[0] + first, keys
+    return decode_times - decode_times[0] + first, keys, np.ones(len(keys), np.bool_)
 
 
-def _from_packets(path: Path, stream_index: int) -> tuple[Times, NDArray[np.bool_]]:
+def _from_packets(path: Path, stream_index: int) -> _Table:
     times: list[int] = []
     keys: list[bool] = []
+    shown: list[bool] = []
     try:
         with open_media(path) as container:
             for packet in container.demux(container.streams[stream_index]):
-                if packet.pts is not None and packet.size and not packet.is_discard:
+                if packet.pts is not None and packet.size:
                     times.append(packet.pts)
                     keys.append(packet.is_keyframe)
+                    shown.append(not packet.is_discard)
     except (av.error.FFmpegError, OSError) as error:
         raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
-    return np.array(times, np.int64), np.array(keys, np.bool_)
+    return np.array(times, np.int64), np.array(keys, np.bool_), np.array(shown, np.bool_)

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import av
 import numpy as np
 from av.audio.resampler import AudioResampler
+from av.audio.stream import AudioStream
+from av.container import InputContainer
 from numpy.typing import NDArray
 
 from .opening import open_media
+from .placing import Placing
 
 SAMPLE_RATE = 48_000
 _RUN_UP = 0.15  # seconds decoded before the wanted ones: packed sound needs its predecessors
@@ -30,13 +34,12 @@ class SoundReader:
         self._container = open_media(self.path)
         self._streams = list(self._container.streams.audio)
         video = self._container.streams.video
-        self._origin = 0.0
+        self._origin = Fraction(0)
         if video and video[0].start_time is not None and video[0].time_base is not None:
-            self._origin = float(video[0].start_time * video[0].time_base)
+            self._origin = Fraction(video[0].start_time * video[0].time_base)
+        self._length = sound_length(self._container, self._origin)
         channels = [stream.codec_context.layout.nb_channels for stream in self._streams]
         self._total_channels = sum(channels)
-        self._buffers: list[Samples] = []
-        self._starts: list[int] = []
         self._sound_from = 0
         self._reset(0)
 
@@ -50,9 +53,7 @@ class SoundReader:
         return not self._streams
 
     def _reset(self, position: int) -> None:
-        self._resamplers = [AudioResampler(format="fltp", rate=SAMPLE_RATE) for _ in self._streams]
-        self._buffers = [np.zeros((stream.codec_context.layout.nb_channels, 0), np.float32) for stream in self._streams]
-        self._starts = [position for _ in self._streams]
+        self._voices = [_Voice(stream, position, self._origin, self._length) for stream in self._streams]
         self._packets: Iterator[av.Packet[Any]] | None = None
 
     def read(self, position: int, count: int) -> Samples:
@@ -68,65 +69,111 @@ class SoundReader:
         return (
             self._packets is not None
             and position >= self._sound_from
-            and all(
-                start <= position <= start + buffer.shape[1] + SAMPLE_RATE
-                for start, buffer in zip(self._starts, self._buffers, strict=True)
-            )
+            and all(voice.start <= position <= voice.end + SAMPLE_RATE for voice in self._voices)
         )
 
     def _seek(self, position: int) -> None:
-        self._reset(position)
         self._sound_from = position  # what the decoder gives before it may be its run-up
-        seconds = position / SAMPLE_RATE + self._origin - _RUN_UP
+        seconds = position / SAMPLE_RATE + float(self._origin) - _RUN_UP
         if position <= _RUN_UP * SAMPLE_RATE:  # a seek to the start would leave out the run-up that files begin with
             self._container.close()
             self._container = open_media(self.path)
             self._streams = list(self._container.streams.audio)
         else:
             self._container.seek(int(seconds * av.time_base), backward=True)
+        self._reset(position)
         self._packets = self._container.demux(self._streams)
-        self._fresh = [True for _ in self._streams]
 
     def _fill(self, until: int) -> None:
         assert self._packets is not None
-        while any(s + b.shape[1] < until for s, b in zip(self._starts, self._buffers, strict=True)):
+        while any(voice.end < until for voice in self._voices):
             packet = next(self._packets, None)
             if packet is None:
                 return
-            which = next(i for i, stream in enumerate(self._streams) if stream.index == packet.stream.index)
+            voice = next(one for one in self._voices if one.index == packet.stream.index)
             try:
                 frames = packet.decode()
             except av.error.FFmpegError:
                 continue
             for frame in frames:
                 if isinstance(frame, av.AudioFrame):
-                    self._take(which, frame)
-
-    def _take(self, which: int, frame: av.AudioFrame) -> None:
-        if self._fresh[which] and frame.time is not None:
-            self._starts[which] = round((frame.time - self._origin) * SAMPLE_RATE)
-            self._fresh[which] = False
-        pieces = [self._buffers[which]]
-        for resampled in self._resamplers[which].resample(frame):
-            pieces.append(resampled.to_ndarray().astype(np.float32, copy=False))
-        self._buffers[which] = np.concatenate(pieces, axis=1)
+                    voice.take(frame)
 
     def _mix(self, position: int, count: int) -> Samples:
         out = np.zeros((count, 2), np.float32)
         channel = 0
-        for which, buffer in enumerate(self._buffers):
-            start = self._starts[which]
-            low, high = max(position, start), min(position + count, start + buffer.shape[1])
-            for row in buffer:
-                if high > low:
-                    piece = row[low - start : high - start]
-                    sides = (0, 1) if self._total_channels == 1 else (channel % 2,)
-                    for side in sides:
-                        out[low - position : high - position, side] += piece
+        for voice in self._voices:
+            heard = voice.between(position, count)
+            for row in heard:
+                sides = (0, 1) if self._total_channels == 1 else (channel % 2,)
+                for side in sides:
+                    out[:, side] += row
                 channel += 1
-            drop = max(0, min(position - SAMPLE_RATE - start, buffer.shape[1]))
-            self._buffers[which] = buffer[:, drop:]
-            self._starts[which] = start + drop
+            voice.forget_before(position - SAMPLE_RATE)
         if self._total_channels > 2:
             out /= (self._total_channels + 1) // 2
         return out
+
+
+def sound_length(container: InputContainer, origin: Fraction) -> Fraction | None:
+    """Seconds from ``origin`` to the end of a file, as it says; None where it does not."""
+    if not container.duration or container.duration < 0:
+        return None
+    return Fraction((container.start_time or 0) + container.duration, 1_000_000) - origin
+
+
+class _Voice:
+    """The sound of one stream around the place that is read: pieces of samples at 48 kHz, gaps between them."""
+
+    def __init__(self, stream: AudioStream, start: int, origin: Fraction, length: Fraction | None) -> None:
+        context = stream.codec_context
+        self.index = stream.index
+        self.start = self.end = start
+        self._channels = context.layout.nb_channels
+        self._rate = context.sample_rate
+        self._placing = Placing(self._rate, origin, length, round(Fraction(start * self._rate, SAMPLE_RATE)))
+        self._pieces: list[tuple[int, Samples]] = []
+        self._expected: int | None = None  # the sample of the stream that follows without a gap
+        self._skip = 0  # samples at 48 kHz that are left out of what comes next
+        self._resampler = _resampler()
+
+    def take(self, frame: av.AudioFrame) -> None:
+        """Take the next decoded frame."""
+        placed = self._placing.place(frame)
+        if self._expected is None:
+            self.start = self.end = round(Fraction(placed.first * SAMPLE_RATE, self._rate))
+        elif placed.first != self._expected or placed.skip:
+            self._add(self._resampler.resample(None))
+            self._resampler = _resampler()
+            self.end = max(self.end, round(Fraction(placed.first * SAMPLE_RATE, self._rate)))
+            self._skip = round(Fraction(placed.skip * SAMPLE_RATE, self._rate))
+        self._expected = placed.first + frame.samples - placed.skip
+        self._add(self._resampler.resample(frame))
+
+    def _add(self, frames: list[av.AudioFrame]) -> None:
+        for frame in filter(None, frames):  # asked for the rest, a resampler with nothing to do answers None
+            samples = frame.to_ndarray().astype(np.float32, copy=False)
+            left_out = min(self._skip, samples.shape[1])
+            self._skip -= left_out
+            if samples.shape[1] > left_out:
+                self._pieces.append((self.end, samples[:, left_out:]))
+                self.end += samples.shape[1] - left_out
+
+    def between(self, position: int, count: int) -> Samples:
+        """float32 (channels, count) from a position on; zeros where there is none."""
+        out = np.zeros((self._channels, count), np.float32)
+        for start, samples in self._pieces:
+            low, high = max(position, start), min(position + count, start + samples.shape[1])
+            if high > low:
+                out[:, low - position : high - position] = samples[:, low - start : high - start]
+        return out
+
+    def forget_before(self, position: int) -> None:
+        """Let go of what lies before a position."""
+        while self._pieces and self._pieces[0][0] + self._pieces[0][1].shape[1] <= position:
+            start, samples = self._pieces.pop(0)
+            self.start = start + samples.shape[1]
+
+
+def _resampler() -> AudioResampler:
+    return AudioResampler(format="fltp", rate=SAMPLE_RATE)

@@ -13,7 +13,7 @@ import numpy as np
 from av.audio.stream import AudioStream
 from av.container import OutputContainer
 
-from ..media import SAMPLE_RATE, SoundReader
+from ..media import SAMPLE_RATE, Placing, SoundReader
 
 
 def kept_bytes_per_sample(codec: str, bits: int) -> int:
@@ -25,12 +25,14 @@ def kept_bytes_per_sample(codec: str, bits: int) -> int:
 class Sound:
     """One sound stream, decoded and kept as PCM with all its channels, at the time it has beside the picture.
 
-    ``origin`` and ``end`` in seconds of the original's own time: what lies outside is left out.
+    ``origin`` and ``end`` in seconds of the original's own time: what lies outside is left out. ``length``: seconds
+    that the original says it lasts from ``origin``.
     """
 
     def __init__(
-        self, source: AudioStream, target: OutputContainer, origin: Fraction, end: Fraction | None = None
-    ) -> None:
+        self, source: AudioStream, target: OutputContainer, origin: Fraction, end: Fraction | None = None,
+        length: Fraction | None = None,
+    ) -> None:  # fmt: skip
         context = source.codec_context
         bits = context.format.bits if context.format else 16
         deep = kept_bytes_per_sample(context.name, bits) == 3
@@ -39,7 +41,7 @@ class Sound:
         stream.codec_context.layout = context.layout
         self._stream = stream
         self._rate = context.sample_rate
-        self._origin = origin
+        self._placing = Placing(self._rate, origin, length)
         self._last = math.ceil((end - origin) * self._rate) if end is not None else None
         self._resampler = av.AudioResampler(format="s32" if stream.codec_context.name == "pcm_s24le" else "s16")
         self._next: int | None = None
@@ -50,43 +52,55 @@ class Sound:
         return self._last is not None and self._next is not None and self._next >= self._last
 
     def encode(self, frame: av.AudioFrame, target: OutputContainer) -> None:
-        """Take the next decoded frame of the stream."""
-        if self._next is None:
-            time = Fraction(frame.pts or 0) * Fraction(frame.time_base or 1) - self._origin
-            self._next = round(time * self._rate)
+        """Take the next decoded frame of the stream; a gap before it becomes silence."""
+        placed = self._placing.place(frame)
+        if self._next is not None and placed.first > self._next:
+            self._be_silent(placed.first - self._next, frame, target)
+        self._next = placed.first
         frame.pts = None
+        skip = placed.skip
         for whole in self._resampler.resample(frame):
-            piece = self._wanted(whole)
-            if piece is None:
-                continue
-            assert self._next is not None
-            piece.pts = self._next
-            piece.time_base = Fraction(1, self._rate)
-            self._next += piece.samples
-            for packet in self._stream.encode(piece):
-                target.mux(packet)
+            left_out = min(skip, whole.samples)
+            skip -= left_out
+            self._write(whole, left_out, target)
 
-    def _wanted(self, piece: av.AudioFrame) -> av.AudioFrame | None:
-        """Without what sounds before the first frame of the picture or after the wanted stretch."""
+    def _be_silent(self, samples: int, like: av.AudioFrame, target: OutputContainer) -> None:
+        kind = "s32" if self._stream.codec_context.name == "pcm_s24le" else "s16"
+        width = {"s32": np.int32, "s16": np.int16}[kind]
+        for _start, count in steps(0, samples):
+            nothing: Any = np.zeros((1, count * like.layout.nb_channels), width)
+            silence = av.AudioFrame.from_ndarray(nothing, format=kind, layout=like.layout.name)
+            silence.sample_rate = self._rate
+            self._write(silence, 0, target)
+
+    def _write(self, whole: av.AudioFrame, left_out: int, target: OutputContainer) -> None:
         assert self._next is not None
-        first = min(piece.samples, max(0, -self._next))
-        last = piece.samples if self._last is None else min(piece.samples, self._last - self._next)
-        if first == 0 and last == piece.samples:
-            return piece
-        self._next += first
+        begin = self._next
+        self._next += whole.samples - left_out
+        first = max(left_out, left_out - begin)  # without what sounds before the first frame of the picture
+        last = whole.samples
+        if self._last is not None:
+            last = min(last, self._last - begin + left_out)
         if last <= first:
-            self._next += piece.samples - first
-            return None
-        channels = piece.layout.nb_channels
-        rest: Any = np.ascontiguousarray(piece.to_ndarray()[:, first * channels : last * channels])
-        trimmed = av.AudioFrame.from_ndarray(rest, format=piece.format.name, layout=piece.layout.name)
-        trimmed.sample_rate = piece.sample_rate
-        return trimmed
+            return
+        piece = whole if (first, last) == (0, whole.samples) else _cut(whole, first, last)
+        piece.pts = begin + first - left_out
+        piece.time_base = Fraction(1, self._rate)
+        for packet in self._stream.encode(piece):
+            target.mux(packet)
 
     def finish(self, target: OutputContainer) -> None:
         """Flush the encoder."""
         for packet in self._stream.encode(None):
             target.mux(packet)
+
+
+def _cut(piece: av.AudioFrame, first: int, last: int) -> av.AudioFrame:
+    channels = piece.layout.nb_channels
+    rest: Any = np.ascontiguousarray(piece.to_ndarray()[:, first * channels : last * channels])
+    trimmed = av.AudioFrame.from_ndarray(rest, format=piece.format.name, layout=piece.layout.name)
+    trimmed.sample_rate = piece.sample_rate
+    return trimmed
 
 
 class StereoMix:
@@ -104,7 +118,7 @@ class StereoMix:
     def write_until(self, seconds: Fraction, target: OutputContainer) -> None:
         """Write what sounds before that time of the proxy."""
         until = min(self._length, math.ceil(seconds * SAMPLE_RATE))
-        for start, count in _steps(self._done, until):
+        for start, count in steps(self._done, until):
             samples = self._reader.read(self._from + start, count)
             whole = np.rint(np.clip(samples, -1, 1) * 32767).astype(np.int16)
             frame = av.AudioFrame.from_ndarray(whole.reshape(1, -1), format="s16", layout="stereo")
@@ -124,7 +138,8 @@ class StereoMix:
         self._reader.close()
 
 
-def _steps(start: int, end: int) -> Iterator[tuple[int, int]]:
+def steps(start: int, end: int) -> Iterator[tuple[int, int]]:
+    """Start and number of samples of pieces of at most a second."""
     while start < end:
         count = min(SAMPLE_RATE, end - start)
         yield start, count

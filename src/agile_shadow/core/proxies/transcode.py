@@ -18,7 +18,7 @@ from av.video.stream import VideoStream
 
 from ..errors import MediaError
 from ..jobs import Report
-from ..media import FrameIndex, MediaInfo, read_index
+from ..media import FrameIndex, MediaInfo, read_index, sound_length
 from ..media.opening import open_media
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
@@ -90,8 +90,10 @@ class Transcode:
         if first is None:
             raise MediaError("has no frame that can be decoded", self._request.original, "Check the file.")
         picture = self._add_picture(first, target)
+        origin = self._origin * self._time_base
+        length = sound_length(source, origin)
         sounds = {
-            stream.index: Sound(stream, target, self._origin * self._time_base, self._end)
+            stream.index: Sound(stream, target, origin, self._end, length)
             for stream in self._kept_sounds(source)
         }
         mix = self._stereo(source, target)
