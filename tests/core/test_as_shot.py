@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from contextlib import suppress
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -14,7 +15,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from agile_shadow.core.errors import MediaError
 from agile_shadow.core.media import FrameReader, Placing, SoundReader, probe, read_index
+from agile_shadow.core.media.edits import refuse_other_speeds
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 
@@ -120,6 +123,24 @@ def test_what_an_edit_list_shows_is_what_there_is(
         assert [number_in(reader.frame(number)) for number in range(len(reader.index))] == list(shown)
     with av.open(str(path)) as first, av.open(str(made)) as second:
         assert read_index(path, first.streams.video[0]).same_times(read_index(made, second.streams.video[0]))
+
+
+@pytest.mark.parametrize("edit", [(30, 0, 2.0), (30, 10, 0.0), (30, 0, -1.0)])
+def test_another_speed_is_refused_in_words(tmp_path: Path, edit: tuple[int, int, float]) -> None:
+    path = with_edits(film(tmp_path / "a.mp4"), tmp_path / "fast.mp4", [(5, 0, 1), edit])
+    with pytest.raises(MediaError, match="another speed"):
+        probe(path)
+
+
+@given(st.data())
+def test_boxes_of_any_kind_are_walked_and_end(tmp_path_factory: pytest.TempPathFactory, data: st.DataObject) -> None:
+    kinds = st.sampled_from([b"moov", b"trak", b"edts", b"elst", b"free"])
+    sizes = st.sampled_from([0, 1, 7, 8, 16, 40, 2**31, 2**32 - 1])
+    pieces = data.draw(st.lists(st.tuples(sizes, kinds, st.binary(max_size=20)), max_size=12))
+    path = tmp_path_factory.mktemp("boxes") / "a.mp4"
+    path.write_bytes(b"".join(struct.pack(">I4s", size, kind) + rest for size, kind, rest in pieces))
+    with suppress(MediaError):
+        refuse_other_speeds(path)
 
 
 # Sound at its own time

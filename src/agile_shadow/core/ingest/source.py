@@ -127,7 +127,7 @@ def read_source(source: Path, going_on: Callable[[], None] = lambda: None) -> So
     files = tuple(sorted((*files, *sequences), key=lambda file: file.path))
     claimed = {sidecar for file in files for sidecar in file.sidecars}
     walk.passed_over.extend(
-        Problem(path, "neither picture nor sound by its name, and of no clip")
+        Problem(path, _why_not(path))
         for path in walk.others
         if path not in claimed
     )
@@ -250,3 +250,9 @@ def _not_taken(file: SourceFile, takes: Takes) -> str:
         ):
             return f"the preset leaves out {pattern}"
     return ""
+
+
+def _why_not(path: str) -> str:
+    if path.lower().endswith((".gif", ".apng")):
+        return "a moving picture for pages, without timecode or sound: not taken as footage"
+    return "neither picture nor sound by its name, and of no clip"

@@ -16,10 +16,11 @@ from av.video.stream import VideoStream
 
 from ..errors import MediaError
 from ..strict import whole_text
+from .edits import refuse_other_speeds
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
 from .opening import ODD_FILE, open_media
-from .recording import is_joined, is_sequence
+from .recording import form_of, is_joined, is_sequence
 from .sequence import status
 
 VIDEO_NAMES = frozenset(
@@ -73,6 +74,8 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
     """Everything the program wants to know about a file, or a sequence at ``rate``. Raises MediaError in words."""
     with open_media(path, rate) as container:
         try:
+            if "mov" in container.format.name and form_of(path) == "file":
+                refuse_other_speeds(path)
             if container.streams.video:
                 return _sensible(_probe_picture(path, container, container.streams.video[0]), path)
             if container.streams.audio:

@@ -46,7 +46,7 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise from_os_error(OSError(error.errno, error.strerror), request.target, ProxyError) from error
         raise ProxyError(
-            f"no proxy could be made of it ({error.strerror})", request.original, "Try it again."
+            f"no proxy could be made of it ({error.strerror})", request.original, "It may be damaged: look at it."
         ) from error
     except (ShadowError, FileExistsError):
         raise
