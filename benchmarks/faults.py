@@ -29,6 +29,7 @@ from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Proxies, Takes, save_preset
 from agile_shadow.core.project import ProjectSession, load_project
+from agile_shadow.core.shelves import MARK
 from agile_shadow.core.stand_ins.reader import StandInDrive
 
 KINDS = (
@@ -75,11 +76,11 @@ def draw_card(card: Path) -> None:
 
 
 def hashes(folder: Path) -> dict[str, str]:
-    """Of every file with a final name."""
+    """Of every file with a final name; the mark of a shelf is another in each trial."""
     found = {}
     for path in sorted(folder.rglob("*")):
         with suppress(OSError):
-            if path.is_file() and not is_partial(path.name):
+            if path.is_file() and not is_partial(path.name) and path.name != MARK:
                 found[path.relative_to(folder).as_posix()] = hashlib.sha256(path.read_bytes()).hexdigest()
     return found
 
