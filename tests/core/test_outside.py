@@ -4,6 +4,7 @@ written or removed, and nothing hangs or is lost for it."""
 from __future__ import annotations
 
 import base64
+import io
 import json
 import os
 import shutil
@@ -378,11 +379,18 @@ def packed(name: str, content: bytes) -> dict[str, str]:
     return {"name": name, "data": base64.b64encode(zlib.compress(content)).decode()}
 
 
+def drawn_as(kind: str) -> bytes:
+    """A picture of that kind as the imaging library itself writes it."""
+    content = io.BytesIO()
+    Image.new("RGB", (10, 10), "red").save(content, kind)
+    return content.getvalue()
+
+
 @pytest.mark.parametrize(
     "picture",
     [
-        packed("x.eps", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 10 10\nshowpage\n"),
-        packed("x.png", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 10 10\nshowpage\n"),
+        packed("x.eps", drawn_as("EPS")),
+        packed("x.png", drawn_as("EPS")),
         packed("x.png", b"DDS |\0\0\0" + bytes(200)),
         packed("x.jpg", b"\0\0\0\x1cftypavif" + bytes(300)),
         packed("x.jpg", b"not a picture"),
