@@ -400,15 +400,20 @@ def drawn_as(kind: str) -> bytes:
 def test_a_picture_mark_is_a_png_or_a_jpeg_and_starts_no_program(
     picture: dict[str, str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def never(*_arguments: object, **_named: object) -> None:
-        raise AssertionError("a program was started")
+    started: list[object] = []
 
+    def never(*arguments: object, **_named: object) -> None:
+        started.append(arguments)
+        raise OSError("a program was started")
+
+    monkeypatch.setattr("PIL.EpsImagePlugin.gs_binary", None)  # not looked for yet
     for name in ("Popen", "check_call", "run"):
         monkeypatch.setattr(f"subprocess.{name}", never)
     values = SMALL.to_json()
     values["proxies"]["marks"] = [{"kind": "picture", "picture": picture}]
     with pytest.raises(PresetError):
         parse_preset(values)
+    assert not started
 
 
 @pytest.mark.parametrize("values", [[], 7, {"version": {}}, {"version": 1, "proxies": 7}, {"schema": 7}, None, "x"])
