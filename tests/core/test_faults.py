@@ -43,7 +43,7 @@ def real_drives_again() -> None:
     drives.cache_clear()
 
 
-def until(done: Callable[[], bool], limit: float = 30.0) -> None:
+def until(done: Callable[[], bool], limit: float = 90.0) -> None:
     end = time.monotonic() + limit
     while not done() and time.monotonic() < end:
         threading.Event().wait(0.01)

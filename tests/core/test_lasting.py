@@ -38,8 +38,8 @@ from agile_shadow.core.project import ProjectSession, load_project, new_project
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.project.report import Problem, ReportRow
 from agile_shadow.core.shelves import Shelf, look_at, mounted_volumes
-from agile_shadow.core.state import state_file, what_was_set_aside
-from agile_shadow.core.threads import Errands, guarded, told_of_all
+from agile_shadow.core.state import opened, state_file, what_was_set_aside
+from agile_shadow.core.threads import Errands, guarded, joined, told_of_all
 from tests.drawn import draw
 from tests.footage import here, ingest, preset
 
@@ -96,6 +96,28 @@ def test_a_full_drive_of_the_state_is_told_in_a_sentence(tmp_path: Path, monkeyp
         JobStore()
     status, answer, said = here("jobs", "list")
     assert status == 1 and "drive is full" in answer["error"] and "Traceback" not in said
+
+
+def test_a_state_others_write_to_is_told_as_that_and_never_called_damaged(tmp_path: Path) -> None:
+    store = JobStore()
+    other = sqlite3.connect(state_file(), isolation_level=None)
+    other.execute("BEGIN IMMEDIATE")
+    with pytest.raises(StateError, match=r"written by another program.*Try again"), opened(state_file(), "", 0.05) as db:
+        db.execute("DELETE FROM jobs")
+    assert store.open_jobs(tmp_path) == []  # reading does not wait
+    other.execute("ROLLBACK")
+    other.close()
+    assert store.begin("ingest", tmp_path, {}) == 1
+    assert not [one for one in state_file().parent.iterdir() if "set aside" in one.name]
+
+
+def test_changes_of_the_state_are_never_the_last_to_close_it(tmp_path: Path) -> None:
+    log = Path(f"{state_file()}-wal")
+    for number in range(3):
+        JobStore().begin("ingest", tmp_path, {"number": number})
+        assert log.exists()  # gone where the last one closes, which locks all others out while the drive is slow
+    state_file().unlink()
+    assert JobStore().open_jobs(tmp_path) == []
 
 
 def test_a_queue_that_cannot_be_written_does_not_end_an_ingest(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -463,6 +485,21 @@ def test_no_exception_leaves_a_command_as_a_traceback(
     assert "planted" in json.loads(capsys.readouterr().out)["failed"][0]["reason"]
     with pytest.raises(shared.typer.Exit), shared.told(found=3):
         raise KeyboardInterrupt
+
+
+def test_a_thread_whose_start_was_interrupted_holds_nothing_up() -> None:
+    go_on = threading.Event()
+    thread = threading.Thread(target=go_on.wait)
+    assert joined(thread) and joined(None) and joined(threading.current_thread())
+    threading.Timer(0.1, thread.start).start()
+    threading.Timer(0.3, go_on.set).start()
+    assert joined(thread) and thread.ident is not None
+    go_on.clear()
+    other = threading.Thread(target=go_on.wait)
+    other.start()
+    assert not joined(other, 0.01)
+    go_on.set()
+    assert joined(other)
 
 
 def test_a_watch_that_is_ended_by_a_signal_answers(tmp_path: Path) -> None:

@@ -5,12 +5,14 @@ from __future__ import annotations
 import logging
 import queue
 import threading
+import time
 from collections.abc import Callable
 from typing import Any
 
 from .errors import sentence
 
 log = logging.getLogger(__name__)
+_SHOWS = 1.0  # seconds
 
 
 def told_of_all(tell: Callable[[str], None]) -> None:
@@ -40,6 +42,23 @@ def guarded(work: Callable[..., Any], failed: Callable[[str], None] = lambda tex
     return run
 
 
+def joined(thread: threading.Thread | None, limit: float | None = None) -> bool:
+    """Wait for a thread's end, ``limit`` seconds at most; whether it has ended.
+
+    One whose start was interrupted by a signal may run all the same, or never: it is given a second to show itself.
+    """
+    if thread is None or thread is threading.current_thread():
+        return True
+    given = time.monotonic() + _SHOWS
+    while time.monotonic() < given:
+        try:
+            thread.join(limit)
+            break
+        except RuntimeError:  # not started yet
+            time.sleep(0.01)
+    return not thread.is_alive()
+
+
 class Errands:
     """One thread that does small things in the order they were asked for; it ends with the process."""
 
@@ -66,9 +85,7 @@ class Errands:
     def close(self, limit: float | None = None) -> bool:
         """End it; whether it had ended within ``limit`` seconds."""
         self.end()
-        if self._thread is not None:
-            self._thread.join(limit)
-        return self._thread is None or not self._thread.is_alive()
+        return joined(self._thread, limit)
 
     def _loop(self) -> None:
         while (work := self._waiting.get()) is not None and not self._closed.is_set():

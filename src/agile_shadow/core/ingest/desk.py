@@ -13,6 +13,7 @@ from ..errors import ShadowError, sentence
 from ..jobs import JobStore
 from ..project import ProjectSession
 from ..project.report import IngestReport
+from ..threads import joined
 from .request import IngestRequest
 from .run import IngestRun
 from .watched import QUIET, Watch, watched_folders
@@ -179,10 +180,7 @@ class Desk:
 
     def wait(self, limit: float | None = None) -> bool:
         """Wait until all runs have ended; whether they had within ``limit`` seconds each."""
-        threads = list(self._threads)
-        for thread in threads:
-            thread.join(limit)
-        return not any(thread.is_alive() for thread in threads)
+        return all(joined(thread, limit) for thread in list(self._threads))
 
     def end(self) -> None:
         """Have everything end soon so that it goes on at the next start, without waiting for it."""
@@ -193,7 +191,4 @@ class Desk:
         """Stop everything so that it goes on at the next start; whether it had ended within ``limit`` seconds."""
         self.end()
         ended = self.wait(limit)
-        if self._minder is not None and self._minder is not threading.current_thread():
-            self._minder.join(limit)
-            ended = ended and not self._minder.is_alive()
-        return ended
+        return joined(self._minder, limit) and ended

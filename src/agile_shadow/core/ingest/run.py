@@ -19,6 +19,7 @@ from ..errors import Cancelled, CopyError, NoRoom, ShelfGone, StateError, Worker
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
+from ..jobs.store import SHORT
 from ..media import MediaInfo
 from ..media.joined import parts_of
 from ..media.recording import is_joined
@@ -562,7 +563,7 @@ class IngestRun:
             return
         self._heard = time.monotonic()
         with self._though_state_fails():
-            for kind, path, wish in self._store.wishes(self.job):
+            for kind, path, wish in self._store.wishes(self.job, SHORT):
                 self._do(kind, path, wish)
 
     def ask(self, kind: str, path: str, wish: str) -> None:

@@ -19,6 +19,7 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from ..errors import Cancelled, WorkerDied, WorkerStalled
+from ..threads import joined
 from .task import Task
 
 log = logging.getLogger(__name__)
@@ -256,10 +257,7 @@ class _Keeper:
 
     def join(self, end: float | None) -> bool:
         """Wait for its end, until the clock says ``end``; whether it has ended."""
-        if self._thread is None:
-            return True
-        self._thread.join(None if end is None else max(0.0, end - time.monotonic()))
-        return not self._thread.is_alive()
+        return joined(self._thread, None if end is None else max(0.0, end - time.monotonic()))
 
     def _loop(self) -> None:
         # The worker asks to be ended with its parent *thread*: so this thread both starts and outlives it.

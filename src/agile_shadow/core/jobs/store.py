@@ -41,6 +41,7 @@ _ASKED = {
     "pieces": ", ".join((*_COLUMNS, "wish")),
     "listings": "run, found",
 }
+SHORT = 2.0  # seconds a run waits for others that write here: its work does not depend on it
 _KEPT_RUNS = 20  # ended ones whose jobs stay listed
 
 
@@ -149,7 +150,7 @@ class JobStore:
         """Write jobs as they are now; those of a run are known by kind and path. One change on disk."""
         changes = ", ".join(f"{name}=excluded.{name}" for name in _WRITTEN[3:])
         marks = ", ".join("?" * len(_WRITTEN))
-        with opened(self._path, _TABLES) as db:
+        with opened(self._path, _TABLES, SHORT) as db:
             db.executemany(
                 f"INSERT INTO pieces ({', '.join(_WRITTEN)}) VALUES ({marks}) "
                 f"ON CONFLICT (run, kind, path) DO UPDATE SET {changes}",
@@ -175,9 +176,9 @@ class JobStore:
         with opened(self._path, _TABLES) as db:
             return db.execute("UPDATE pieces SET wish=? WHERE id=?", (wish, piece)).rowcount == 1
 
-    def wishes(self, run: int) -> list[tuple[str, str, str]]:
-        """(kind, path, wish) of what was asked for since; each is given once."""
-        with opened(self._path, _TABLES) as db:
+    def wishes(self, run: int, patience: float = 20.0) -> list[tuple[str, str, str]]:
+        """(kind, path, wish) of what was asked for since; each is given once; ``patience`` in seconds."""
+        with opened(self._path, _TABLES, patience) as db:
             rows = db.execute("SELECT kind, path, wish FROM pieces WHERE run=? AND wish != ''", (run,)).fetchall()
             if rows:
                 db.execute("UPDATE pieces SET wish='' WHERE run=? AND wish != ''", (run,))

@@ -19,6 +19,7 @@ from ..media.sequence import status
 from ..pairs import FileRef, Proof, Proxy, Stamp
 from ..pairs.half import Half
 from ..project import Clip, Project, ProjectSession
+from ..threads import joined
 
 if TYPE_CHECKING:
     from ..pairs.proof import ProveRequest
@@ -187,10 +188,8 @@ class Prover:
     def close(self, limit: float | None = None) -> bool:
         """End it; whether it had ended within ``limit`` seconds."""
         self.end()
-        if self._thread is not None:
-            self._thread.join(limit)
-        ended = self._pool is None or self._pool.close(limit)
-        return ended and (self._thread is None or not self._thread.is_alive())
+        ended = joined(self._thread, limit)
+        return (self._pool is None or self._pool.close(limit)) and ended
 
     def _loop(self) -> None:
         while True:

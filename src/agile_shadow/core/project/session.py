@@ -14,6 +14,7 @@ from psygnal import Signal
 from ..errors import ProjectError, sentence
 from ..files import remove_partials, remove_partials_beside
 from ..log import config_folder
+from ..threads import joined
 from .document import Project
 from .file import Memo, earlier_folder, keep_aside, load_project, prepare, save_project
 from .known import remember_project
@@ -249,8 +250,7 @@ class ProjectSession:
         """End the background saving, without saving: what is not saved is lost."""
         self._closing.set()
         self._dirty.set()
-        if threading.current_thread() is not self._saver:
-            self._saver.join(_LIMIT)
+        joined(self._saver, _LIMIT)
 
     def close(self) -> None:
         """Save what is not saved and end the background saving.
