@@ -102,7 +102,8 @@ def test_a_state_others_write_to_is_told_as_that_and_never_called_damaged(tmp_pa
     store = JobStore()
     other = sqlite3.connect(state_file(), isolation_level=None)
     other.execute("BEGIN IMMEDIATE")
-    with pytest.raises(StateError, match=r"written by another program.*Try again"), opened(state_file(), "", 0.05) as db:
+    busy = pytest.raises(StateError, match=r"written by another program.*Try again")
+    with busy, opened(state_file(), "", patience=0.05) as db:
         db.execute("DELETE FROM jobs")
     assert store.open_jobs(tmp_path) == []  # reading does not wait
     other.execute("ROLLBACK")
