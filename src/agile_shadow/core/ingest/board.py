@@ -26,6 +26,7 @@ class ItemState:
 
     ``here``: the project held it already, by its content. ``parts``: how many files it is, when it is several.
     ``copied``: all its copies lie where they are to lie, looked at in this run; ``proved``: and their bytes were read.
+    ``step``: what a person can do about it, where that is known (see :class:`Problem`).
     """
 
     path: str
@@ -38,6 +39,7 @@ class ItemState:
     parts: int = 1
     copied: bool = False
     proved: bool = False
+    step: str = ""
 
     @property
     def ended(self) -> bool:

@@ -62,6 +62,9 @@ class KnownAs:
     anchors: tuple[Anchor, ...] = ()
 
 
+ENDED_ITS_READER = "twice a process ended while it read this file, which no sound file does"
+
+
 @dataclass(frozen=True)
 class CopyRequest:
     """Copy the files of one original (several for a sequence or a split recording), its sidecars and small copies.
@@ -69,7 +72,8 @@ class CopyRequest:
     ``checksum`` may be ``size``: then only sizes are compared. ``on_clash``: ``number`` or ``tell``. ``rate``: frames
     per second of a sequence. ``place`` is the original on the source, ``stamp`` what it was when the source was listed;
     None where that is not known. ``anchors``: roots of the shelves of the first, second ... targets. ``known``: clips
-    whose original it may be; then its bytes decide where it belongs.
+    whose original it may be; then its bytes decide where it belongs. ``closed``: it is not opened, for it ended the
+    process that did; it is copied and proved all the same.
     """
 
     place: Path
@@ -82,6 +86,7 @@ class CopyRequest:
     anchors: tuple[Anchor, ...] = ()
     stamp: Stamp | None = None
     known: tuple[KnownAs, ...] = ()
+    closed: bool = False
 
     @property
     def every(self) -> tuple[CopyItem, ...]:
@@ -238,7 +243,7 @@ class _Copying:
         whole = _described(request, final[0], joined)
         return replace(
             whole, sidecars=tuple(sidecars), second=final[1] if len(final) > 1 else None, proved=tuple(proved),
-            copies=tuple(_playable(copies)), others=tuple(group.others),
+            copies=() if request.closed else tuple(_playable(copies)), others=tuple(group.others),
         )  # fmt: skip
 
     def _group(self, request: CopyRequest, items: tuple[CopyItem, ...], on_clash: str, form: Form) -> _Group:
@@ -368,6 +373,8 @@ def _pattern_of(path: Path) -> Path:
 
 def _described(request: CopyRequest, path: Path, value: str) -> CopyResult:
     size, modified = status(path)
+    if request.closed:
+        return CopyResult(path, size, modified, value, None, f"{path}: {ENDED_ITS_READER}. Look at it.")
     try:
         info, problem = probe(path, request.rate), ""
     except ShadowError as error:

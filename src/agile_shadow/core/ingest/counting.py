@@ -41,6 +41,8 @@ def counted(
     passed = [Problem(item.path, item.note) for item in phases["passed over"]]
     passed += [Problem(item.path, "taken back by you") for item in phases["cancelled"] if item.path not in clips]
     failed = [Problem(item.path, item.note, _step(item, clips)) for item in phases["failed"]]
+    damaged = _damaged(items, clips, project)
+    failed += [Problem(path, reason, "show") for path, reason in damaged.items()]
     unreadable = [Problem(one.path, one.reason, "read") for one in listing.unreadable]
     gone = sum(1 for item in phases["cancelled"] if item.path not in clips)
     paired = len(phases["paired"])
@@ -60,7 +62,7 @@ def counted(
         preset=preset.name,
         checksum=preset.originals.checksum,
         rows=tuple(
-            _row(item, project.clip(clips.get(item.path, "")), seconds.get(item.path, ""), project)
+            _row(item, project.clip(clips.get(item.path, "")), seconds.get(item.path, ""), project, damaged)
             for item in items
             if _listed(item)
         ),
@@ -74,18 +76,32 @@ def _listed(item: ItemState) -> bool:
 
 def _step(item: ItemState, clips: dict[str, str]) -> str:
     """What a person can do about it: a copy that holds but cannot be played is looked at, all else tried again."""
-    return "show" if item.done >= 1.0 and item.path not in clips else "retry"
+    return item.step or ("show" if item.done >= 1.0 and item.path not in clips else "retry")
 
 
-def _row(item: ItemState, clip: Clip | None, second: str, project: Project) -> ReportRow:
+def _damaged(items: Sequence[ItemState], clips: dict[str, str], project: Project) -> dict[str, str]:
+    """What is copied and proved as bytes, and not whole as footage: a sentence by path. Needs a person."""
+    found = {}
+    for item in items:
+        clip = project.clip(clips.get(item.path, "")) if item.phase not in ("failed", "cancelled") else None
+        if clip is not None and clip.original.info.damage:
+            found[item.path] = f"it is damaged ({clip.original.info.damage}): look at it before the card is used again"
+    return found
+
+
+def _row(
+    item: ItemState, clip: Clip | None, second: str, project: Project, damaged: dict[str, str]
+) -> ReportRow:
     state = "here already" if item.here and item.phase == "in place" else _WORDS.get(item.phase, item.phase)
     name = Path(item.path.partition(" + ")[0]).stem if clip is None else clip.name
     if clip is None:
         return ReportRow(item.path, name, item.kind, item.size, state, item.note)
-    original, info = clip.original, clip.original.info
+    original, info, note = clip.original, clip.original.info, item.note
+    if item.path in damaged:
+        state, note = _WORDS["failed"], damaged[item.path]
     proxy = next((one for one in reversed(clip.proxies) if item.phase == "paired"), None)
     return ReportRow(
-        item.path, name, item.kind, item.size, state, item.note, original.checksum_value, original.file.path, second,
+        item.path, name, item.kind, item.size, state, note, original.checksum_value, original.file.path, second,
         proxy.file.path if proxy is not None else "", proxy.size if proxy is not None else 0, info.frames,
         rate_text(info.frame_rate) if info.frame_rate else "", info.start_timecode or "", info.camera, info.reel or "",
         info.recorded, picture_words(info), "proxy" if proxy is not None else "original",

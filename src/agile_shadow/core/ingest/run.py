@@ -15,7 +15,17 @@ from datetime import datetime
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from ..errors import Cancelled, CopyError, NoRoom, ShelfGone, StateError, WorkerDied, WorkerStalled, sentence
+from ..errors import (
+    Cancelled,
+    CopyError,
+    MediaError,
+    NoRoom,
+    ShelfGone,
+    StateError,
+    WorkerDied,
+    WorkerStalled,
+    sentence,
+)
 from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
@@ -33,6 +43,7 @@ from ..shelves import Shelf, free_room
 from ..timeline.model import new_id
 from .board import Board, Progress
 from .copying import (
+    ENDED_ITS_READER,
     CopyItem,
     CopyRequest,
     CopyResult,
@@ -404,6 +415,8 @@ class IngestRun:
             if job.tries == 0 and not self._stopped.is_set():
                 log.warning("%s: tried again", job.file.path, exc_info=True)
                 self._hand_over(replace(job, tries=1))
+            elif isinstance(error, WorkerDied) and not self._stopped.is_set():
+                self._ended_its_reader(job)
             else:
                 self._fail(job, error)
         except NoRoom as error:
@@ -418,6 +431,15 @@ class IngestRun:
                 self._fail(job, error)
         else:
             self._go_on_with(job, result)
+
+    def _ended_its_reader(self, job: _Job) -> None:
+        """Twice a process ended while it read this file: it is not opened again, but copied and proved all the same."""
+        if job.kind == "copy" and isinstance(job.request, CopyRequest) and not job.request.closed:
+            self._hand_over(replace(job, request=replace(job.request, closed=True), tries=0))
+        elif job.kind == "copy" and isinstance(job.request, LookRequest):
+            self._seen(job.file, Look(None))
+        else:
+            self._fail(job, MediaError(ENDED_ITS_READER, job.file.path, "Look at it: trying again cannot help."))
 
     def _go_on_with(self, job: _Job, result: Any) -> None:
         try:
@@ -448,6 +470,8 @@ class IngestRun:
 
     def _fail(self, job: _Job, error: Exception) -> None:
         self.board.change(job.key, state="failed", ended=time.time(), note=sentence(error))
+        if isinstance(error, MediaError):
+            self._note(job.file, step="show")
         if job.kind == "second copy":
             self._note(job.file, phase="failed", note=f"second copy: {sentence(error)}")
         else:
@@ -932,7 +956,10 @@ class IngestRun:
             current = project.clip(clip.id)
             if current is None or any(old.file == proxy.file for old in current.proxies):
                 return project
-            return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
+            original = current.original
+            if result.original.damage and not original.info.damage:  # decoding showed it
+                original = replace(original, info=replace(original.info, damage=result.original.damage))
+            return project.with_clip(replace(current, original=original, proxies=(*current.proxies, proxy)))
 
         self._session.absorb(add)
         assert self._preset.proxies is not None

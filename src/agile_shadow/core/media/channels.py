@@ -16,6 +16,8 @@ from .opening import ODD_FILE, open_media
 
 CHANNEL_RATE = 8_000  # samples a second
 _RUN_UP = 0.3  # seconds
+_DELAY = 4  # samples that a resampler holds back
+_JITTER = 0.005  # seconds by which times may be rounded
 Channels = NDArray[np.float32]
 
 
@@ -52,8 +54,10 @@ def _fill(out: Channels, container: InputContainer, stream: AudioStream, start: 
     resampler = AudioResampler(format="fltp", rate=CHANNEL_RATE)
     position: int | None = None
     for frame in container.decode(stream):
-        if position is None:
-            position = round(((frame.time or 0.0) - origin - start) * CHANNEL_RATE)
+        said = None if frame.time is None else round((frame.time - origin - start) * CHANNEL_RATE)
+        if position is None or (said is not None and abs(said - position - _DELAY) > _JITTER * CHANNEL_RATE):
+            position = said or 0
+            resampler = AudioResampler(format="fltp", rate=CHANNEL_RATE)
         for piece in resampler.resample(frame):
             samples = piece.to_ndarray()
             low, high = max(0, position), min(out.shape[1], position + samples.shape[1])

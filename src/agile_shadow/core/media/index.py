@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
@@ -15,6 +14,7 @@ from ..errors import MediaError
 from ..time import STANDARD_RATES, nearest_standard_rate
 from .joined import joint_ticks, parts_of
 from .opening import open_media, part_lengths
+from .packets import packets_of
 from .recording import is_joined, is_sequence
 from .sequence import members
 
@@ -178,16 +178,5 @@ def _from_table(path: Path, stream: VideoStream) -> _Table | None:
 
 
 def _from_packets(path: Path, stream_index: int) -> _Table:
-    times: list[int] = []
-    keys: list[bool] = []
-    shown: list[bool] = []
-    try:
-        with open_media(path) as container:
-            for packet in container.demux(container.streams[stream_index]):
-                if packet.pts is not None and packet.size:
-                    times.append(packet.pts)
-                    keys.append(packet.is_keyframe)
-                    shown.append(not packet.is_discard)
-    except (av.error.FFmpegError, OSError) as error:
-        raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
-    return np.array(times, np.int64), np.array(keys, np.bool_), np.array(shown, np.bool_)
+    found = packets_of(path, stream_index)
+    return found.times, found.keys, found.shown

@@ -38,7 +38,8 @@ class MediaInfo:
     ``width`` and ``height`` are as stored; ``display_width`` and ``display_height`` upright with square pixels.
     ``kind`` is ``"video"``, ``"sound"`` or ``"still"``. ``pixel_aspect``: width of a stored pixel to its height, 0
     when not known. ``made_as``: the settings with which this program made the file, "" for any other file.
-    ``recorded``: day and time as the file says, ``camera`` as it names it; "" when it does not.
+    ``recorded``: day and time as the file says, ``camera`` as it names it; "" when it does not. ``odd``: sentences of
+    what is unusual and right; ``damage``: what of it is not there or not whole, "" where nothing is known of such.
     """
 
     kind: Literal["video", "sound", "still"]
@@ -64,6 +65,8 @@ class MediaInfo:
     made_as: Name = ""
     recorded: Name = ""
     camera: Name = ""
+    odd: Annotated[tuple[Name, ...], Field(max_length=100)] = ()
+    damage: Name = ""
 
     @property
     def display_aspect(self) -> Fraction:
@@ -100,6 +103,7 @@ class MediaInfo:
         values["duration"] = f"{self.duration.numerator}/{self.duration.denominator}"
         values["pixel_aspect"] = str(self.pixel_aspect)
         values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
+        values["odd"] = list(self.odd)
         aspect = self.display_aspect
         values["display_aspect"] = f"{aspect.numerator}:{aspect.denominator}" if aspect else None
         values["audio_channels"] = self.audio_channels
@@ -114,6 +118,8 @@ class MediaInfo:
                 values[name] = rate_text(values[name])
         if self.audio:
             values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
+        if self.odd:
+            values["odd"] = list(self.odd)
         return values
 
     @classmethod

@@ -15,6 +15,7 @@ from ..errors import MediaError, from_os_error
 from ..time import rate_text
 from .demuxers import OPTIONS
 from .joined import open_joined, parts_of
+from .layouts import plain_layouts
 from .recording import is_joined, is_sequence
 from .sequence import DEFAULT_RATE, first_number
 
@@ -36,17 +37,22 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
         for part in parts_of(path):
             _refuse_empty(part, several=is_joined(path))
         if is_joined(path):
-            return open_joined(path, part_lengths(path))
+            return _plain(open_joined(path, part_lengths(path)))
         options, kind = dict(OPTIONS), None
         if "%" in path.name and path.suffix.lower() in _PATTERN_READ:  # the library would take it for a pattern
             options["pattern_type"], kind = "none", "image2"
-        return av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace")
+        return _plain(av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace"))
     except av.error.FFmpegError as error:
         raise MediaError(
             "cannot be read as media: it is damaged, cut off, or of another kind", path, "Check the file."
         ) from error
     except OSError as error:
         raise from_os_error(error, path, MediaError) from error
+
+
+def _plain(container: InputContainer) -> InputContainer:
+    plain_layouts(container)
+    return container
 
 
 _PATTERN_READ = frozenset([".jpg", ".jpeg", ".png", ".tif", ".tiff", ".dpx", ".exr", ".bmp", ".webp"])

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 Bgra = NDArray[np.uint8]
 
 _UNSPECIFIED = 2  # ITU-T H.273
-_SPACES = {1: Colorspace.ITU709, 5: Colorspace.ITU624, 6: Colorspace.SMPTE170M, 7: Colorspace.SMPTE240M}
+_SPACES = {1: Colorspace.ITU709, 5: Colorspace.ITU624, 6: Colorspace.SMPTE170M, 7: Colorspace.SMPTE240M,
+           9: Colorspace.BT2020, 10: Colorspace.BT2020}  # fmt: skip
 
 
 def to_bgra(frame: VideoFrame, width: int, height: int, reformatter: VideoReformatter | None = None) -> Bgra:

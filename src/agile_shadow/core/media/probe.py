@@ -19,6 +19,7 @@ from ..strict import whole_text
 from .edits import refuse_other_speeds
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
+from .oddities import damage_of, picture_oddities
 from .opening import ODD_FILE, open_media
 from .recording import form_of, is_joined, is_sequence
 from .sequence import status
@@ -120,6 +121,7 @@ def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:
         start_timecode=None,
         audio=_audio_streams(container),
         recorded=recorded_in(container),
+        damage=damage_of(path, container, None, None),
     )
 
 
@@ -136,6 +138,7 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
     if aspect < 1:
         upright = (frame.width, round(frame.height / aspect))
     rate = index.rate()
+    plain = not is_still and form_of(path) == "file"
     timecode, reel = timecode_and_reel(container)
     return MediaInfo(
         kind="still" if is_still else "video",
@@ -161,6 +164,8 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
         made_as=_made_as(container),
         recorded=recorded_in(container),
         camera=camera_in(container),
+        odd=picture_oddities(path, container, stream, index, frame) if plain else (),
+        damage=damage_of(path, container, stream, index) if plain else "",
     )
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -13,7 +15,9 @@ from ..media.channels import CHANNEL_RATE, Channels, channels_at
 from .numerics import fftconvolve
 
 _STRETCH = 4.0  # seconds
-_PLACES = (0.08, 0.5, 0.85)  # of the length that both have
+_PLACES = (0.08, 0.5, 1.0)  # of the length that both have: the last stretch ends where they do
+_SHORTEST = 0.2  # seconds
+_MOST_GAPS = 12
 _MOST_LATE = 0.5  # seconds that are searched
 _LOUD = 3e-4  # root mean square
 _ALIKE = 0.6  # correlation
@@ -31,19 +35,31 @@ class Heard:
     wrong: tuple[str, ...] = ()
 
 
-def listen(original: Path, proxy: Path, lead: Fraction, seconds: Fraction, frame: float) -> Heard | None:
+def listen(
+    original: Path, proxy: Path, lead: Fraction, seconds: Fraction, frame: float, gaps: Sequence[float] = ()
+) -> Heard | None:
     """Compare the sound at some stretches. ``lead``: seconds of the original before the proxy's first frame;
     ``seconds``: the length of both together; ``frame``: seconds that one lasts. None where one is silent.
+    ``gaps``: seconds after that frame where sound of the original begins again; each is a stretch of its own.
 
     Raises MediaError.
     """
-    length = min(_STRETCH, float(seconds))
-    starts = [max(0.0, min(float(seconds) - length, float(seconds) * part - length / 2)) for part in _PLACES]
     first, second = [], []
-    for start in sorted(set(starts)):
+    for start, length in _stretches(float(seconds), gaps):
         first.append(channels_at(original, float(lead) + start, length))
         second.append(channels_at(proxy, start, length))
     return compare(first, second, frame)
+
+
+def _stretches(seconds: float, gaps: Sequence[float]) -> list[tuple[float, float]]:
+    """(start, length) of what is listened to: none reaches over a gap, which a proxy may have lost."""
+    inside = [at for at in sorted(gaps) if _SHORTEST < at < seconds - _SHORTEST]
+    if not inside:
+        length = min(_STRETCH, seconds)
+        starts = {max(0.0, min(seconds - length, seconds * part - length / 2)) for part in _PLACES}
+        return [(start, length) for start in sorted(starts)]
+    edges = [0.0, *inside[:_MOST_GAPS], seconds]
+    return [(begin, min(_STRETCH, end - begin)) for begin, end in pairwise(edges) if end - begin >= _SHORTEST]
 
 
 def compare(first: list[Channels], second: list[Channels], frame: float) -> Heard | None:
@@ -59,9 +75,12 @@ def compare(first: list[Channels], second: list[Channels], frame: float) -> Hear
     if likeness < _ALIKE:
         return Heard(None, likeness, ("its sound is not the original's",) if likeness < 0.25 else ())
     wrong = []
+    worst = max((fit for fit in fits if fit[1] >= _ALIKE), key=lambda fit: abs(fit[0]))
     late = lag / CHANNEL_RATE
-    if abs(late) > max(frame / 2, _SLACK * 1.5):
-        wrong.append(f"its sound is {abs(late) * 1000:.0f} ms too {'late' if late > 0 else 'early'}")
+    off = worst[0] / CHANNEL_RATE
+    if abs(off) > max(frame / 2, _SLACK * 1.5):
+        where = "" if worst[0] == lag else " in places"
+        wrong.append(f"its sound is {abs(off) * 1000:.0f} ms too {'late' if off > 0 else 'early'}{where}")
     table = _table([first[n] for n in loud], [second[n] for n in loud], lag)
     if table.shape[0] == table.shape[1]:
         wrong.extend(_misplaced(table))

@@ -15,12 +15,14 @@ from ..media.fingerprint import dense_grids, fingerprint, need_picture
 from ..media.sequence import status
 from ..time import frame_of, is_drop_frame, rate_label, timecode_at
 from .alignment import NONE, fit_pictures
+from .colour import colours_wrong
 from .evidence import Traits, same_rate
 from .half import Half
 from .hearing import listen
 from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
+from .witness import frames_wrong, gap_ends
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
 _CLEAR, _CLEAR_IN_GRAIN = 20.0, 60.0  # the same, that there is a shift at all
@@ -65,6 +67,8 @@ def prove(request: ProveRequest, report: Report) -> Proof:
     picture = _look(request, readings, stamp)
     report(0.9)
     heard = _heard(request)
+    wrong += frames_wrong(request.original, request.proxy, request.offset, lambda part: report(0.9 + part / 10))
+    wrong += colours_wrong(readings.colours, request.proxy)
     reasons = [*picture.reasons, *wrong, *heard]
     state: ProofState = picture.state
     if state in ("proven", "cannot tell") and (wrong or heard):
@@ -289,5 +293,6 @@ def _heard(request: ProveRequest) -> tuple[str, ...]:
     seconds = min(original.info.duration - lead, proxy.info.duration)
     if seconds < Fraction(1, 4):
         return ()
-    heard = listen(original.path, proxy.path, lead, seconds, float(1 / rate))
+    gaps = [at - float(lead) for at in gap_ends(original)]
+    heard = listen(original.path, proxy.path, lead, seconds, float(1 / rate), gaps)
     return heard.wrong if heard is not None else ()

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ..media import MediaInfo
 from ..media.likeness import ssim, upright_luma
+from .colour import Coded, ColourPair, coded, matrix_of
 from .half import Half, Reader
 from .places import REACH, WORKING, Curve, Luma, Seen, tone_curve
 
@@ -19,15 +20,18 @@ _LIGHT = 400e6  # pixels of an original that are decoded as a whole
 _WHOLE = 48  # places of an original that is light
 _SPARSE = 12  # places of another
 _FEW = 5  # key frames of a proxy that are enough places
+_COLOURED = 3  # places whose colours are compared
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 
 
 @dataclass(frozen=True)
 class Readings:
-    """``seen`` at the places; ``curve``: (frame of the original, SSIM at the proxy's own size, the levels adjusted)."""
+    """``seen`` at the places; ``curve``: (frame of the original, SSIM at the proxy's own size, the levels adjusted);
+    ``colours`` of a few."""
 
     seen: list[Seen]
     curve: list[tuple[int, float]]
+    colours: tuple[ColourPair, ...] = ()
 
 
 def read_places(
@@ -43,7 +47,7 @@ def read_places(
         own = proxy.info.display_width, proxy.info.display_height
         size = _working(own)
         keys = set(second.index.keys.tolist())
-        whole = _Whole(own, _spread(frames, _SPARSE))
+        whole = _Whole(own, _spread(frames, _SPARSE), (original.info.height, proxy.info.height))
         window, shrink, seen = _Window(first, size, whole), VideoReformatter(), []
         for number, frame in enumerate(frames):
             report(number / len(frames))
@@ -51,14 +55,18 @@ def read_places(
             weight = 1.0 if second.index.intra or frame - offset in keys else _LAGGING
             seen.append(Seen(frame, *window.around(frame), _luma(shown, size, shrink), weight))
             whole.keep_proxy(frame, shown)
-    return Readings(seen, whole.likeness(tone_curve(seen)) if seen else [])
+    return Readings(seen, whole.likeness(tone_curve(seen)) if seen else [], whole.colours())
 
 
 class _Whole:
     """Both pictures of some places at the proxy's own size, for their likeness."""
 
-    def __init__(self, size: tuple[int, int], frames: list[int]) -> None:
+    def __init__(self, size: tuple[int, int], frames: list[int], lines: tuple[int, int]) -> None:
         self._size = size
+        self._lines = lines
+        self._coloured = frozenset(_spread(frames, _COLOURED))
+        self._colours: dict[int, tuple[Coded, int]] = {}
+        self._proxy_colours: dict[int, tuple[Coded, int]] = {}
         self._frames = frozenset(frames)
         self._shrink = VideoReformatter(), VideoReformatter()
         self._originals: dict[int, NDArray[np.uint8]] = {}
@@ -67,10 +75,19 @@ class _Whole:
     def keep_original(self, number: int, frame: VideoFrame) -> None:
         if number in self._frames:
             self._originals[number] = np.ascontiguousarray(upright_luma(frame, *self._size, self._shrink[0]))
+        if number in self._coloured:
+            self._colours[number] = coded(frame), matrix_of(frame, self._lines[0])
 
     def keep_proxy(self, number: int, frame: VideoFrame) -> None:
         if number in self._frames:
             self._proxies[number] = np.ascontiguousarray(upright_luma(frame, *self._size, self._shrink[1]))
+        if number in self._coloured:
+            self._proxy_colours[number] = coded(frame), matrix_of(frame, self._lines[1])
+
+    def colours(self) -> tuple[ColourPair, ...]:
+        """Of the places whose colours are compared."""
+        numbers = sorted(self._colours.keys() & self._proxy_colours.keys())
+        return tuple(ColourPair(*self._colours[one], *self._proxy_colours[one]) for one in numbers)
 
     def likeness(self, curve: Curve) -> list[tuple[int, float]]:
         """SSIM of each place, the original's levels brought to the proxy's."""

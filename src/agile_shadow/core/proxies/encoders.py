@@ -10,7 +10,7 @@ from ..presets import Proxies
 from ..time import nominal_rate
 
 Options = dict[str, str]
-_BT601 = 5  # JPEG (ITU-T T.871) knows no other
+_BT709, _BT601 = 1, 5  # JPEG (ITU-T T.871) knows no other
 
 
 @dataclass(frozen=True)
@@ -65,8 +65,8 @@ def _groups(rate: Fraction, settings: Proxies) -> Options:
 ENCODERS = {
     "h264": Encoder("libx264", "h264", "yuv420p", _groups),
     "h264-intra": Encoder("libx264", "h264", "yuv420p", _groups),
-    "dnxhr-lb": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_lb")),
-    "dnxhr-sq": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_sq")),
+    "dnxhr-lb": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_lb"), matrix=_BT709),
+    "dnxhr-sq": Encoder("dnxhd", "dnxhd", "yuv422p", _profile(profile="dnxhr_sq"), matrix=_BT709),
     "prores-proxy": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="0", vendor="apl0")),
     "prores-lt": Encoder("prores_ks", "prores", "yuv422p10le", _profile(profile="1", vendor="apl0")),
     "cineform": Encoder("cfhd", "cfhd", "yuv422p10le", _cineform),

@@ -16,6 +16,7 @@ from ..files import fitting_name, flush, partial_path, shortened
 from ..jobs import Report
 from ..media import MediaInfo, probe, read_index
 from ..media.opening import open_media
+from ..media.whole import SAYS_NOTHING
 from ..presets import codec_named
 from .made import MadeFile, as_it_is, remember_made
 from .request import ProxyRequest, ProxyResult, is_such_proxy
@@ -60,9 +61,13 @@ def _make(
     """Into a temporary file in the target's folder; it gets its name while that is the folder it was."""
     partial = partial_path(request.target)
     try:
-        Transcode(request, original, size, partial, report).run()
-        flush(partial)
-        info = probe(partial) if request.part is not None else check_proxy(partial, request, original)
+        try:
+            original, info = _written(request, original, size, partial, report, strict=True)
+        except _Damaged as error:
+            if original.codec not in SAYS_NOTHING:
+                raise
+            original = replace(original, damage=error.damage)
+            original, info = _written(request, original, size, partial, report, strict=False)
         made = replace(as_it_is(partial), path=request.target.absolute())
         if request.anchor is not None:
             _remember(made)
@@ -70,6 +75,36 @@ def _make(
     finally:
         folder.remove(partial.name)
     return ProxyResult(request.target, info, original, made)
+
+
+class _Damaged(MediaError):
+    """The original is damaged, ``damage`` says how, so that its proxy is not frame for frame the same."""
+
+    damage = ""
+
+
+def _written(
+    request: ProxyRequest, original: MediaInfo, size: tuple[int, int], partial: Path, report: Report, strict: bool
+) -> tuple[MediaInfo, MediaInfo]:
+    """Write a proxy and check it: what the original is, as decoding it showed, and what the proxy is."""
+    work = Transcode(request, original, size, partial, report, strict)
+    work.run()
+    flush(partial)
+    original = replace(original, damage=original.damage or work.damage)
+    return original, probe(partial) if request.part is not None else _checked(partial, request, original)
+
+
+def _checked(partial: Path, request: ProxyRequest, original: MediaInfo) -> MediaInfo:
+    """A proxy that is not frame for frame its original because that is damaged: the original is what to look at."""
+    try:
+        return check_proxy(partial, request, original)
+    except ProxyError as error:
+        if not original.damage:
+            raise
+        text = f"no proxy could be made of it: it is damaged ({original.damage})"
+        damaged = _Damaged(text, request.original, "Look at it.")
+        damaged.damage = original.damage
+        raise damaged from error
 
 
 def _remember(made: MadeFile) -> None:

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+import numpy as np
 from av.container import InputContainer, OutputContainer
 from av.filter import Graph
 from av.video.frame import VideoFrame
@@ -22,6 +23,7 @@ from ..media import FrameIndex, MediaInfo, read_index, sound_length
 from ..media.opening import open_media
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
+from ..media.whole import SAYS_NOTHING, damage_words
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
 from .marks import MarkPainter
@@ -36,23 +38,42 @@ class Transcode:
     """One pass over an original (or a part of it). Decoding runs on its own thread, a few frames ahead."""
 
     def __init__(
-        self, request: ProxyRequest, original: MediaInfo, size: tuple[int, int], partial: Path, report: Report
+        self,
+        request: ProxyRequest,
+        original: MediaInfo,
+        size: tuple[int, int],
+        partial: Path,
+        report: Report,
+        strict: bool = True,
     ) -> None:
+        """``strict``: have the decoder refuse what it would otherwise make up without a word."""
         self._request = request
         self._info = original
         self._size = size
         self._partial = partial
         self._report = report
+        self._strict = strict
+        self._latest: int | None = None
         self._encoder: Encoder = ENCODERS[request.settings.codec]
         self._times: deque[int] = deque()
         self._encoded = 0
         self.picture_bytes = 0
+        self._not_whole: list[int] = []  # times of frames of which the decoder says so
+        self._given_up = [0, 0]  # packets that cannot be decoded: of the picture, of the sound
+
+    @property
+    def damage(self) -> str:
+        """What the decoder said of the original, in words; "" where it was whole."""
+        numbers = np.searchsorted(self._index.times, np.sort(np.array(self._not_whole, np.int64)))
+        return damage_words(numbers.tolist(), *self._given_up)
 
     def run(self) -> None:
         """Write the file. Raises ShadowError, OSError or FFmpegError."""
         with open_media(self._request.original, self._info.sequence_rate) as source:
             video = source.streams.video[0]
             video.thread_type = "AUTO"
+            if self._strict and video.codec_context.name in SAYS_NOTHING:
+                video.codec_context.options = {"err_detect": "explode"}
             self._time_base = _time_base(video)
             self._index = read_index(self._request.original, video)
             self._first, self._count = self._stretch(self._index)
@@ -225,11 +246,13 @@ class Transcode:
         wanted = _Wanted(self._origin, self._end, len(streams))
         try:
             for packet in source.demux(streams):
-                for frame in packet.decode():
+                for frame in self._frames_of(packet):
                     if stopped.is_set():
                         return
                     if isinstance(frame, VideoFrame):
                         say_matrix(frame, streams[0])
+                        if not self._is_in_order(frame):
+                            continue
                     if not wanted.takes(frame, packet.stream.index):
                         continue
                     ahead.put(frame if isinstance(frame, VideoFrame) else (packet.stream.index, frame))
@@ -238,6 +261,27 @@ class Transcode:
             ahead.put(None)
         except Exception as error:  # whatever it was, it is raised where the frames are waited for
             ahead.put(error)
+
+
+    def _is_in_order(self, frame: VideoFrame) -> bool:
+        """Note what the decoder says of a frame; one that comes after its successor is of no use, and counted."""
+        if frame.pts is None:
+            return True
+        if self._latest is not None and frame.pts <= self._latest:
+            self._given_up[0] += 1
+            return False
+        self._latest = frame.pts
+        if frame.is_corrupt:
+            self._not_whole.append(frame.pts)
+        return True
+
+    def _frames_of(self, packet: av.Packet[Any]) -> list[Any]:
+        """What a packet gives; one that cannot be decoded gives nothing, and is counted."""
+        try:
+            return list(packet.decode())
+        except av.error.FFmpegError:
+            self._given_up[packet.stream.type != "video"] += 1
+            return []
 
 
 class _Wanted:
