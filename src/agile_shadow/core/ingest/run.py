@@ -35,10 +35,11 @@ from ..media.joined import parts_of
 from ..media.recording import is_joined
 from ..media.sequence import status
 from ..pairs import Original, Proxy, pair_made_proxy
-from ..presets import Proxies, describes_proxies
+from ..presets import Proxies, codec_named, describes_proxies
 from ..project import Clip, Project, ProjectSession
 from ..project.report import IngestReport, Problem
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
+from ..proxies.sizes import proxy_pixels
 from ..shelves import Shelf, free_room
 from ..timeline.model import new_id
 from .board import Board, Progress
@@ -905,6 +906,11 @@ class IngestRun:
         ratio = known.ratio if known is not None else None
         if not needs_proxy(clip.original.info, wanted, ratio):
             note = f"needs no proxy here: headroom {ratio:.1f}x" if ratio is not None else "needs no proxy here"
+            self._done(file, "proxy", note)
+            self._note(file, phase="no need", done=1.0, note=note)
+            return
+        if proxy_pixels(clip.original.info, wanted) is None:
+            note = f"needs no proxy: it is smaller than any in {codec_named(wanted.codec).label}"
             self._done(file, "proxy", note)
             self._note(file, phase="no need", done=1.0, note=note)
             return

@@ -13,12 +13,13 @@ from typing import Any
 from ..errors import ShadowError, from_os_error, os_reason
 from ..media import Form, as_form, is_known_media_name
 from ..media.probe import is_small_copy_name
-from ..media.sequence import numbered
+from ..media.sequence import grouped
 from ..presets import Takes
 from ..project.report import Problem
 from .belonging import owners_of
 
 _FILM_ENDINGS = (".dpx", ".exr", ".tif", ".tiff", ".png")
+_THUMBNAILS = frozenset(["thmbnl", "thumbnail", "thumbnails", "thumb"])  # folders of cameras' own small pictures
 _LEAST_FRAMES = 5  # of these endings, numbered alike in one folder, make a clip
 _LEAST_PHOTOGRAPHS = 24  # of other endings: fewer are single photographs
 _NOT_FOOTAGE = frozenset(["System Volume Information", "$RECYCLE.BIN", "lost+found", "ascmhl"])
@@ -194,6 +195,8 @@ def shown_name(name: str) -> str:
 
 def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
     kind = "copy" if is_small_copy_name(entry.name) else is_known_media_name(entry.name)
+    if kind == "still" and os.path.basename(os.path.dirname(path)).casefold() in _THUMBNAILS:
+        kind = None  # goes along with its clip
     status = entry.stat()
     if kind is None:
         walk.others.append(path)
@@ -205,20 +208,18 @@ def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
 
 def _take_sequences(walk: _Walk) -> list[SourceFile]:
     """Numbered images that make one clip, taken out of the single files."""
-    groups: dict[str, list[tuple[str, int, int]]] = defaultdict(list)
+    folders: dict[str, dict[str, tuple[int, int]]] = defaultdict(dict)
     for path, kind, size, modified in walk.playable:
-        one = numbered(os.path.basename(path)) if kind == "still" else None
-        if one is not None:
-            groups[os.path.join(os.path.dirname(path), one.pattern)].append((path, size, modified))
+        if kind == "still":
+            folders[os.path.dirname(path)][os.path.basename(path)] = size, modified
     found = []
-    for pattern, frames in groups.items():
-        least = _LEAST_FRAMES if pattern.lower().endswith(_FILM_ENDINGS) else _LEAST_PHOTOGRAPHS
-        if len(frames) >= least:
-            found.append(
-                SourceFile(pattern, "sequence", sum(size for _path, size, _time in frames),
-                           max(modified for _path, _size, modified in frames), (),
-                           tuple(path for path, _size, _time in sorted(frames)))
-            )  # fmt: skip
+    for folder, names in folders.items():
+        for pattern, members in grouped(names).items():
+            least = _LEAST_FRAMES if pattern.lower().endswith(_FILM_ENDINGS) else _LEAST_PHOTOGRAPHS
+            if len(members) >= least:
+                size, modified = sum(names[one][0] for one in members), max(names[one][1] for one in members)
+                paths = tuple(os.path.join(folder, one) for one in members)
+                found.append(SourceFile(os.path.join(folder, pattern), "sequence", size, modified, (), paths))
     taken = {path for file in found for path in file.members}
     walk.playable = [item for item in walk.playable if item[0] not in taken]
     return found

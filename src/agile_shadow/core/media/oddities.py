@@ -17,9 +17,9 @@ from av.video.stream import VideoStream
 
 from .index import FrameIndex
 from .packets import Gap, Packets, packets_of
+from .recording import form_of
 
 _UNSPECIFIED = 2  # ITU-T H.273
-_LINEAR = 8
 _LATE = Fraction(1, 50)  # seconds
 _SHOWN = 3  # gaps and frames that are named singly
 _SAYS_ITS_LENGTH = ("matroska", "mxf", "avi", "wav", "w64", "aiff", "caf", "flac")
@@ -31,6 +31,8 @@ def picture_oddities(
 ) -> tuple[str, ...]:
     """Sentences about a file with a picture; ``first``: its first frame. Raises MediaError, OSError."""
     found = list(_of_picture(container, stream, index, first))
+    if form_of(path) != "file":
+        return tuple(found)
     for sound in container.streams.audio:
         late = _begins(sound) - _begins(stream)
         if abs(late) > _LATE and sound.start_time is not None:
@@ -47,8 +49,8 @@ def _of_picture(
         yield "an edit list shows a part of what was recorded"
     if len(index) > 1 and index.constant_rate() is None:
         yield "its frames come at a variable rate"
-    if int(first.color_trc) == _LINEAR or (first.format.name.startswith(("gbrpf", "gbrapf", "grayf"))):
-        yield "its colours are scene-linear, and shown through a view transform"
+    if stream.codec_context.name == "exr":
+        yield "its colours are scene-linear: shown through the curve of sRGB, brighter than white is white"
     elif int(first.colorspace) == _UNSPECIFIED and not first.format.is_rgb:
         yield f"its colours are not tagged: {'BT.709' if first.height >= 720 else 'BT.601'} is assumed"
 

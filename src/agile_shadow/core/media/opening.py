@@ -19,6 +19,8 @@ from .layouts import plain_layouts
 from .recording import is_joined, is_sequence
 from .sequence import DEFAULT_RATE, first_number
 
+VIEW = "iec61966_2_1"  # sRGB (IEC 61966-2-1): scene-linear pictures are shown, and made smaller, through its curve
+
 # What the library raises, besides its own errors, for files that say impossible things of themselves.
 ODD_FILE = (
     AttributeError, ValueError, TypeError, KeyError, IndexError, ArithmeticError, MemoryError, NotImplementedError,
@@ -52,6 +54,9 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
 
 def _plain(container: InputContainer) -> InputContainer:
     plain_layouts(container)
+    for stream in container.streams.video:
+        if stream.codec_context is not None and stream.codec_context.name == "exr":
+            stream.codec_context.options = {"apply_trc": VIEW}
     return container
 
 
@@ -71,7 +76,7 @@ def _refuse_empty(part: Path, several: bool) -> None:
 def _open_sequence(path: Path, rate: Fraction) -> InputContainer:
     options = {**OPTIONS, "start_number": str(first_number(path)), "framerate": rate_text(rate)}
     options["pattern_type"] = "sequence"
-    return av.open(f"file:{path}", format="image2", options=options)
+    return _plain(av.open(f"file:{path}", format="image2", options=options))
 
 
 def part_lengths(path: Path) -> list[Fraction]:

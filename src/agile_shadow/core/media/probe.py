@@ -164,7 +164,7 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
         made_as=_made_as(container),
         recorded=recorded_in(container),
         camera=camera_in(container),
-        odd=picture_oddities(path, container, stream, index, frame) if plain else (),
+        odd=picture_oddities(path, container, stream, index, frame) if not is_still else (),
         damage=damage_of(path, container, stream, index) if plain else "",
     )
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import itertools
 import os
 import re
+from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -15,7 +17,7 @@ from .recording import is_sequence
 
 DEFAULT_RATE = Fraction(25)
 _PATTERN = re.compile(r"%0(\d{1,2})d")
-_NUMBERED = re.compile(r"^(.*?)(\d{2,10})(\.[A-Za-z0-9]{1,5})$")
+_NUMBERED = re.compile(r"^(.*?)(\d{1,10})(\.[A-Za-z0-9]{1,5})$")
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,36 @@ def numbered(name: str) -> Numbered | None:
     return Numbered(f"{before}%0{len(digits)}d{ending}", int(digits))
 
 
+def grouped(names: Iterable[str]) -> dict[str, list[str]]:
+    """Numbered names by the pattern of their sequence, in the order of their numbers.
+
+    Numbers that grow a digit (``9999`` to ``10000``, or ``9`` to ``10``) go on in one sequence, whose pattern has the
+    least number of digits.
+    """
+    rows: dict[tuple[str, str], dict[int, dict[int, str]]] = defaultdict(lambda: defaultdict(dict))
+    for name in names:
+        match = _NUMBERED.match(name)
+        if match is not None and "%" not in name:
+            before, digits, ending = match.groups()
+            rows[before, ending][len(digits)][int(digits)] = name
+    found = {}
+    for (before, ending), widths in rows.items():
+        for width in sorted(widths):
+            if (row := widths.pop(width, None)) is not None:
+                row = _grown(row, width, widths)
+                found[f"{before}%0{width}d{ending}"] = [row[number] for number in sorted(row)]
+    return found
+
+
+def _grown(row: dict[int, str], width: int, widths: dict[int, dict[int, str]]) -> dict[int, str]:
+    """With what follows with more digits, which is taken out of ``widths``."""
+    longer = widths.get(width + 1)
+    least = 10**width
+    if not longer or least - 1 not in row or least not in longer or min(longer) < least:
+        return row
+    return _grown({**row, **widths.pop(width + 1)}, width + 1, widths)
+
+
 def member_name(pattern: str, number: int) -> str:
     """The name of one file of a sequence."""
     return _PATTERN.sub(lambda digits: f"{number:0{int(digits[1])}d}", pattern, count=1)
@@ -47,13 +79,10 @@ def members(path: Path) -> list[Path]:
     """
     if not is_sequence(path):
         return parts_of(path)
-    found = []
+    before = path.name.partition("%0")[0]
     with os.scandir(path.parent) as entries:
-        for entry in entries:
-            one = numbered(entry.name)
-            if one is not None and one.pattern == path.name and entry.is_file(follow_symlinks=False):
-                found.append((one.number, path.with_name(entry.name)))
-    return [member for _number, member in sorted(found)]
+        names = [one.name for one in entries if one.name.startswith(before) and one.is_file(follow_symlinks=False)]
+    return [path.with_name(name) for name in grouped(names).get(path.name, ())]
 
 
 def first_number(path: Path) -> int:
