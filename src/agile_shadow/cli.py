@@ -18,10 +18,12 @@ import typer
 
 from .commands import cutting, ingesting, jobs, measure, pairing, presets
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
-from .core.errors import Cancelled, ShadowError, sentence
+from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
 from .core.export import ExportRequest, final_check, run_export
+from .core.jobs import WorkerPool
 from .core.log import set_up_logging
-from .core.media import probe as probe_file
+from .core.media import MediaInfo
+from .core.media.asking import Question, tell
 from .core.project import Clip, Project, load_project
 from .core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
 from .core.stand_ins import draw_card
@@ -48,18 +50,35 @@ app.command()(measure.trial)
 
 
 @app.command()
-def probe(files: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_json: AsJson = False) -> None:
-    """Say what media files are."""
-    found, problems = for_each(files, lambda path: {"path": str(path), **probe_file(path).to_json()})
+def probe(
+    files: Annotated[list[Path], typer.Argument(metavar="FILE...")],
+    whole: Annotated[bool, typer.Option("--whole", help="Decode every frame: is each of them whole?")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Say what media files are, and what is odd about them. Exit status 1 for one that is damaged or no footage."""
+    with WorkerPool(1) as readers:
+
+        def asked(path: Path) -> dict[str, Any]:
+            try:
+                info: MediaInfo = readers.submit(tell, Question(path.absolute(), whole=whole)).result()
+            except WorkerDied as error:
+                raise MediaError("ended the process that read it: it is damaged, or of another kind", path,
+                                 "Look at it.") from error  # fmt: skip
+            return {"path": str(path), **info.to_json()}
+
+        found, problems = for_each(files, asked)
 
     def lines() -> Iterator[str]:
         for item in found:
             size = f"{item['width']} x {item['height']}, " if item["width"] else ""
             rate = f"{item['frame_rate']} fps, {item['frames']} frames, " if item["frame_rate"] else ""
             yield f"{item['path']}: {item['codec']}, {size}{rate}{item['audio_channels']} sound channels"
+            yield from (f"  odd: {text}" for text in item["odd"])
+            if item["damage"]:
+                yield f"  damaged: {item['damage']}"
 
     answer({"files": found, "failed": problems}, as_json, lines)
-    if problems:
+    if problems or any(item["damage"] for item in found):
         raise typer.Exit(1)
 
 

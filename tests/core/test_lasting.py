@@ -481,7 +481,7 @@ def test_no_exception_leaves_a_command_as_a_traceback(
     assert cli.run(["clips", "--project", "x.otio", "--json"]) == 1
     captured = capsys.readouterr()
     assert "planted" in json.loads(captured.out)["error"] and "Traceback" not in captured.err
-    monkeypatch.setattr(cli, "probe_file", fail)
+    monkeypatch.setattr(cli, "Question", fail)
     assert cli.run(["probe", str(tmp_path / "a"), "--json"]) == 1
     assert "planted" in json.loads(capsys.readouterr().out)["failed"][0]["reason"]
     with pytest.raises(shared.typer.Exit), shared.told(found=3):

@@ -34,3 +34,9 @@ def rate(info: MediaInfo) -> str:
         return ""
     text = rate_label(info.frame_rate)
     return f"{text} variable" if info.variable_rate else f"{text} interlaced" if info.interlaced else text
+
+
+def oddities(info: MediaInfo) -> list[str]:
+    """Sentences of what is damaged, then of what is odd about a file."""
+    damage = [f"The original is damaged: {info.damage}."] if info.damage else []
+    return [*damage, *(f"{text[0].upper()}{text[1:]}." for text in info.odd if text)]

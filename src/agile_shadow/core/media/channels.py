@@ -13,6 +13,8 @@ from av.stream import Discard
 from numpy.typing import NDArray
 
 from .opening import ODD_FILE, open_media
+from .origin import picture_origin
+from .samples import samples_of
 
 CHANNEL_RATE = 8_000  # samples a second
 _RUN_UP = 0.3  # seconds
@@ -31,10 +33,8 @@ def channels_at(path: Path, start: float, seconds: float) -> Channels:
         streams = list(container.streams.audio)
         widths = [stream.codec_context.layout.nb_channels for stream in streams]
         out = np.zeros((sum(widths), count), np.float32)
-        origin = 0.0
+        origin = float(picture_origin(path))
         for stream in container.streams:
-            if stream.type == "video" and stream.start_time is not None and stream.time_base is not None and not origin:
-                origin = float(stream.start_time * stream.time_base)
             if stream.type != "audio":
                 stream.discard = Discard.all
         rows = np.concatenate([[0], np.cumsum(widths)]).astype(int)
@@ -51,15 +51,15 @@ def channels_at(path: Path, start: float, seconds: float) -> Channels:
 
 
 def _fill(out: Channels, container: InputContainer, stream: AudioStream, start: float, origin: float) -> None:
-    resampler = AudioResampler(format="fltp", rate=CHANNEL_RATE)
+    resampler = AudioResampler(format="flt", rate=CHANNEL_RATE)
     position: int | None = None
     for frame in container.decode(stream):
         said = None if frame.time is None else round((frame.time - origin - start) * CHANNEL_RATE)
         if position is None or (said is not None and abs(said - position - _DELAY) > _JITTER * CHANNEL_RATE):
             position = said or 0
-            resampler = AudioResampler(format="fltp", rate=CHANNEL_RATE)
+            resampler = AudioResampler(format="flt", rate=CHANNEL_RATE)
         for piece in resampler.resample(frame):
-            samples = piece.to_ndarray()
+            samples = samples_of(piece)
             low, high = max(0, position), min(out.shape[1], position + samples.shape[1])
             if high > low:
                 out[:, low:high] = samples[:, low - position : high - position]

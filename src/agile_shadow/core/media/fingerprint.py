@@ -5,9 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Iterable
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import av
 import numpy as np
@@ -22,6 +20,8 @@ from .index import FrameIndex
 from .info import MediaInfo
 from .likeness import upright_luma
 from .opening import ODD_FILE, open_media
+from .origin import picture_origin
+from .samples import samples_of
 
 Grids = NDArray[np.float32]  # (frames, HIGH, WIDE): brightness 0 to 255
 Envelope = NDArray[np.float32]
@@ -30,6 +30,7 @@ HIGH, WIDE = 18, 32
 _CELL = 4  # pixels of a cell on each side before they are averaged
 SAMPLES = 16  # frames of a fingerprint where the file has that many
 ENVELOPE_RATE = 400  # values of loudness a second
+_JITTER = 0.005  # seconds by which times may be rounded
 _HEARD = 40  # seconds of sound that are listened to
 
 
@@ -123,13 +124,10 @@ def loudness(path: Path, seconds: float = _HEARD) -> Envelope:
     with open_media(path) as container:
         if not container.streams.audio:
             return _silence()
-        video = container.streams.video
         for stream in container.streams:
             if stream.type != "audio":
                 stream.discard = Discard.all  # its packets are not even read from the drive
-        origin = Fraction(0)
-        if video and video[0].start_time is not None and video[0].time_base is not None:
-            origin = video[0].start_time * video[0].time_base
+        origin = picture_origin(path)
         try:
             return _envelope(container.decode(container.streams.audio[0]), float(origin), seconds)
         except (av.error.FFmpegError, *ODD_FILE):
@@ -137,15 +135,22 @@ def loudness(path: Path, seconds: float = _HEARD) -> Envelope:
 
 
 def _envelope(frames: Iterable[av.AudioFrame], origin: float, seconds: float) -> Envelope:
-    """Energies of the samples, summed into the values of the envelope; frames follow each other without gaps."""
-    pieces, start, rate = [], None, 0
+    """Energies of the samples, summed into the values of the envelope; gaps are silent."""
+    pieces: list[NDArray[Any]] = []
+    start, rate, count = None, 0, 0
     for frame in frames:
         at = (frame.time or 0.0) - origin
         if start is None:
             start, rate = at, frame.sample_rate
         if at > seconds:
             break
-        pieces.append(_channels(frame))
+        samples = samples_of(frame)
+        missing = round((at - start) * rate) - count
+        count += samples.shape[1]
+        if missing > _JITTER * rate and missing < seconds * rate:
+            pieces.append(np.zeros((samples.shape[0], missing), samples.dtype))
+            count += missing
+        pieces.append(samples)
     if start is None:
         return _silence()
     samples = np.concatenate(pieces, axis=1)
@@ -159,11 +164,6 @@ def _envelope(frames: Iterable[av.AudioFrame], origin: float, seconds: float) ->
     sums = np.add.reduceat(energies, edges[:-1])[: len(edges) - 1] / np.diff(edges)
     quiet = np.zeros(late, np.float32)
     return np.log10(np.concatenate([quiet, sums]) + 1e-7).astype(np.float32)
-
-
-def _channels(frame: av.AudioFrame) -> NDArray[Any]:
-    samples = frame.to_ndarray()
-    return samples if frame.format.is_planar else samples.reshape(-1, frame.layout.nb_channels).T
 
 
 def need_picture(info: MediaInfo, path: Path) -> None:

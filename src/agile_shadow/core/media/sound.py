@@ -15,7 +15,9 @@ from av.container import InputContainer
 from numpy.typing import NDArray
 
 from .opening import open_media
+from .origin import picture_origin
 from .placing import Placing
+from .samples import samples_of
 
 SAMPLE_RATE = 48_000
 _RUN_UP = 0.15  # seconds decoded before the wanted ones: packed sound needs its predecessors
@@ -33,10 +35,7 @@ class SoundReader:
         self.path = path
         self._container = open_media(self.path)
         self._streams = list(self._container.streams.audio)
-        video = self._container.streams.video
-        self._origin = Fraction(0)
-        if video and video[0].start_time is not None and video[0].time_base is not None:
-            self._origin = Fraction(video[0].start_time * video[0].time_base)
+        self._origin = picture_origin(self.path)
         self._length = sound_length(self._container, self._origin)
         channels = [stream.codec_context.layout.nb_channels for stream in self._streams]
         self._total_channels = sum(channels)
@@ -152,7 +151,7 @@ class _Voice:
 
     def _add(self, frames: list[av.AudioFrame]) -> None:
         for frame in filter(None, frames):  # asked for the rest, a resampler with nothing to do answers None
-            samples = frame.to_ndarray().astype(np.float32, copy=False)
+            samples = samples_of(frame).astype(np.float32, copy=False)
             left_out = min(self._skip, samples.shape[1])
             self._skip -= left_out
             if samples.shape[1] > left_out:
@@ -176,4 +175,4 @@ class _Voice:
 
 
 def _resampler() -> AudioResampler:
-    return AudioResampler(format="fltp", rate=SAMPLE_RATE)
+    return AudioResampler(format="flt", rate=SAMPLE_RATE)

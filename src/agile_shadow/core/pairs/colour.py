@@ -25,7 +25,9 @@ _WEIGHTS = {1: (0.2126, 0.0722), 4: (0.30, 0.11), 5: (0.299, 0.114), 6: (0.299, 
 _NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 7: "SMPTE 240M", 9: "BT.2020", 10: "BT.2020"}
 _TRIED = (1, 6, 9)
 _SIZE = (32, 18)
-_CLEARLY = 2.5  # of 255, in the mean
+_CLEARLY = 2.0  # of 255, in the mean
+_APART = 3.0  # of 255: blocks where two matrices differ by less tell nothing
+_ENOUGH = 0.03  # of the blocks
 _KEPT = 0.75  # of the blocks: what is burnt in covers the others
 Rgb = NDArray[np.float32]
 
@@ -117,17 +119,30 @@ def _told(pairs: Sequence[ColourPair], matrix: int, where: str) -> str:
     """A sentence where the colours are another matrix's than ``matrix``, clearly."""
     if matrix not in _WEIGHTS:
         return ""
-    away = {tried: _away(pairs, tried) for tried in {matrix, *_TRIED}}
-    best = min(away, key=lambda tried: away[tried])
-    if away[matrix] <= _CLEARLY or away[best] >= away[matrix] / 2:
+    for tried in _TRIED:
+        as_said, as_tried = _away(pairs, matrix, tried)
+        if as_said > _CLEARLY and as_tried < as_said / 2:
+            break
+    else:
         return ""
-    return f"its colours are coded by {_NAMES.get(best, best)}, and {where} says {_NAMES.get(matrix, matrix)}"
+    return f"its colours are coded by {_NAMES[tried]}, and {where} says {_NAMES.get(matrix, matrix)}"
 
 
-def _away(pairs: Sequence[ColourPair], matrix: int) -> float:
-    """Mean distance of the colours, of 255, without the blocks that are furthest away."""
-    blocks = np.concatenate([
-        np.abs(pair.original.shown_by(pair.original_matrix) - pair.proxy.shown_by(matrix)).mean(axis=0).ravel()
-        for pair in pairs
-    ])  # fmt: skip
-    return float(np.sort(blocks)[: max(1, int(len(blocks) * _KEPT))].mean())
+def _away(pairs: Sequence[ColourPair], said: int, tried: int) -> tuple[float, float]:
+    """Mean distances of the colours, of 255, shown by one matrix and by another, where the two give other colours.
+
+    (0, 0) where hardly any place tells them apart. The blocks that are furthest away by both are left out.
+    """
+    first, second, apart = [], [], []
+    for pair in pairs:
+        true = pair.original.shown_by(pair.original_matrix)
+        one, other = pair.proxy.shown_by(said), pair.proxy.shown_by(tried)
+        apart.append(np.abs(one - other).max(axis=0).ravel())
+        first.append(np.abs(true - one).mean(axis=0).ravel())
+        second.append(np.abs(true - other).mean(axis=0).ravel())
+    tells = np.concatenate(apart) > _APART
+    if tells.mean() < _ENOUGH:
+        return 0.0, 0.0
+    a, b = np.concatenate(first)[tells], np.concatenate(second)[tells]
+    kept = np.argsort(np.minimum(a, b))[: max(1, int(len(a) * _KEPT))]
+    return float(a[kept].mean()), float(b[kept].mean())

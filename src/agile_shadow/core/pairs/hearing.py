@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -44,22 +44,47 @@ def listen(
 
     Raises MediaError.
     """
-    first, second = [], []
-    for start, length in _stretches(float(seconds), gaps):
-        first.append(channels_at(original, float(lead) + start, length))
-        second.append(channels_at(proxy, start, length))
-    return compare(first, second, frame)
+    length = min(_STRETCH, float(seconds))
+    starts = {max(0.0, min(float(seconds) - length, float(seconds) * part - length / 2)) for part in _PLACES}
+    first = [channels_at(original, float(lead) + start, length) for start in sorted(starts)]
+    second = [channels_at(proxy, start, length) for start in sorted(starts)]
+    heard = compare(first, second, frame)
+    late = _after_gaps(original, proxy, float(lead), _pieces(float(seconds), gaps), frame)
+    return heard if heard is None or not late else replace(heard, wrong=(*heard.wrong, late))
 
 
-def _stretches(seconds: float, gaps: Sequence[float]) -> list[tuple[float, float]]:
-    """(start, length) of what is listened to: none reaches over a gap, which a proxy may have lost."""
-    inside = [at for at in sorted(gaps) if _SHORTEST < at < seconds - _SHORTEST]
-    if not inside:
-        length = min(_STRETCH, seconds)
-        starts = {max(0.0, min(seconds - length, seconds * part - length / 2)) for part in _PLACES}
-        return [(start, length) for start in sorted(starts)]
-    edges = [0.0, *inside[:_MOST_GAPS], seconds]
+def _pieces(seconds: float, gaps: Sequence[float]) -> list[tuple[float, float]]:
+    """(start, length) of the sound after each gap, up to the next one."""
+    edges = [*sorted(at for at in gaps if 0 < at < seconds)[:_MOST_GAPS], seconds]
     return [(begin, min(_STRETCH, end - begin)) for begin, end in pairwise(edges) if end - begin >= _SHORTEST]
+
+
+def _after_gaps(
+    original: Path, proxy: Path, lead: float, pieces: list[tuple[float, float]], frame: float
+) -> str:
+    """A sentence about the first piece that lies elsewhere in the proxy, by more than may be; looked for around it."""
+    for start, length in pieces:
+        before = min(start, _MOST_LATE)
+        wanted = channels_at(original, lead + start, length).mean(axis=0)
+        around = channels_at(proxy, start - before, before + length + _MOST_LATE).mean(axis=0)
+        if min(_loudness(wanted), _loudness(around)) <= _LOUD:
+            continue
+        at, likeness = _found_in(around, wanted)
+        late = at / CHANNEL_RATE - before
+        if likeness >= _ALIKE and abs(late) > max(frame / 2, _SLACK * 1.5):
+            way = "late" if late > 0 else "early"
+            return f"its sound is {abs(late) * 1000:.0f} ms too {way} after a gap, from {start:.2f} s on"
+    return ""
+
+
+def _found_in(around: NDArray[np.float32], wanted: NDArray[np.float32]) -> tuple[int, float]:
+    """(sample at which ``wanted`` lies in ``around``, correlation there)."""
+    wanted = wanted - wanted.mean()
+    cross = fftconvolve(around, wanted[::-1], mode="valid")
+    power = np.convolve(np.square(around), np.ones(len(wanted), np.float32), mode="valid")
+    fit = cross / np.sqrt(np.maximum(power * float(wanted @ wanted), 1e-12))
+    best = int(np.argmax(fit))
+    return best, float(fit[best])
 
 
 def compare(first: list[Channels], second: list[Channels], frame: float) -> Heard | None:

@@ -21,6 +21,7 @@ from ..errors import MediaError
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, read_index, sound_length
 from ..media.opening import open_media
+from ..media.origin import says_its_start, start_of
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
 from ..media.whole import SAYS_NOTHING, damage_words
@@ -111,7 +112,7 @@ class Transcode:
         if first is None:
             raise MediaError("has no frame that can be decoded", self._request.original, "Check the file.")
         picture = self._add_picture(first, target)
-        origin = self._origin * self._time_base
+        origin = self._sound_origin(source, video)
         length = sound_length(source, origin)
         sounds = {
             stream.index: Sound(stream, target, origin, self._end, length)
@@ -125,6 +126,12 @@ class Transcode:
             decoded.close()
             if mix is not None:
                 mix.close()
+
+    def _sound_origin(self, source: InputContainer, video: VideoStream) -> Fraction:
+        """Seconds of the original's own time at which the sound of the first frame is."""
+        if not says_its_start(source):
+            return self._origin * self._time_base
+        return start_of(video) + self._index.seconds(self._first)
 
     def _kept_sounds(self, source: InputContainer) -> list[Any]:
         return list(source.streams.audio) if self._request.settings.sound == "all" else []

@@ -175,7 +175,7 @@ class ProofPanel(QFrame):
         grave = grave or "missing" in state
         self.state.setObjectName("warn" if grave else "")
         self.state.style().polish(self.state)
-        self._show_proof(proof)
+        self._show_proof(proof, words.oddities(clip.original.info) if clip is not None else [])
         for name, shown in self._possible(clip, proxy, state).items():
             self.buttons[name].setVisible(shown)
         self.buttons["make"].setText("Make one" if proxy is None else "Make again")
@@ -206,15 +206,17 @@ class ProofPanel(QFrame):
         original, proxy = (clip.original.info, info) if row.kind == "proxy" else (info, clip.original.info)
         self._fill([("", "Original", "Proxy", False), *data_lines(original, proxy, row.offset)])
 
-    def _show_proof(self, proof: Proof | None) -> None:
+    def _show_proof(self, proof: Proof | None, about: list[str]) -> None:
+        """What the proof found, and below it what is odd ``about`` the original."""
         if proof is None:
-            self.reasons.setText("")
+            self.reasons.setText("\n".join(about))
+            self.reasons.setVisible(bool(about))
             self.likeness.setText("")
             return
         lines = [f"It {one}." if not one.startswith(("its", "no ", "the ")) else f"{one[0].upper()}{one[1:]}."
                  for one in (*proof.reasons, *proof.notes)]  # fmt: skip
-        self.reasons.setText("\n".join(lines))
-        self.reasons.setVisible(bool(lines))
+        self.reasons.setText("\n".join([*lines, *about]))
+        self.reasons.setVisible(bool(lines or about))
         places = len(proof.curve)
         self.likeness.setText(f"Likeness {proof.likeness:.3f}, mean of {places} places" if places else "")
 

@@ -63,6 +63,8 @@ class Pair:
         """The second line of the spine: what is wrong, or worth knowing."""
         if self.original_missing or self.proxy_missing:
             return f"since {self.since}" if self.since else ""
+        if self.clip.original.info.damage:
+            return f"original damaged: {self.clip.original.info.damage}"
         if self.proof is None:
             return ""
         if self.proof.reasons:
@@ -124,6 +126,11 @@ def _state_key(pair: Pair) -> tuple[int, float]:
     return _STATE_ORDER.index(pair.kind), pair.proof.likeness if pair.proof is not None else 0.0
 
 
+def _about_original(pair: Pair) -> str:
+    place = f"{pair.original_shelf}: {pair.clip.original.file.path}"
+    return "\n".join([place, *words.oddities(pair.clip.original.info)])
+
+
 def _pixels(pair: Pair) -> int:
     return pair.clip.original.info.display_width * pair.clip.original.info.display_height
 
@@ -132,7 +139,7 @@ ORIGINAL, STATE, PROXY = 0, 6, 7
 LESS_ASKED = (2, 3, 8)  # columns that a narrow window leaves out
 COLUMNS = (
     Column("Original", lambda row: row.clip.name if isinstance(row, Pair) else row.title, 206, mark=_original_mark,
-           tip=_of_pair(lambda p: f"{p.original_shelf}: {p.clip.original.file.path}"),
+           tip=_of_pair(_about_original),
            key=_of_pair(lambda p: p.clip.name.casefold())),
     Column("Picture", _of_pair(lambda p: words.frame_size(p.clip.original.info)), 102, key=_of_pair(_pixels, 0)),
     Column("Codec", _of_pair(lambda p: words.codec(p.clip.original.info)), 98),
@@ -159,6 +166,7 @@ CHOICES: tuple[tuple[str, Callable[[Pair], bool]], ...] = (
     ("doubtful or refused", lambda p: p.kind in ("doubtful", "refused")),
     ("not proven", lambda p: p.kind in ("paired", "cannot tell", "accepted", "doubtful", "refused")),
     ("missing", lambda p: p.original_missing or p.proxy_missing),
+    ("damaged or odd", lambda p: bool(p.clip.original.info.damage or p.clip.original.info.odd)),
     ("heavy here", lambda p: p.headroom is not None and p.headroom < ENOUGH_HEADROOM),
     ("on the timeline", lambda p: p.used),
     ("not on the timeline", lambda p: not p.used),
