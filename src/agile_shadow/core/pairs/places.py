@@ -24,6 +24,10 @@ WORKING = 320  # pixels
 _BINS = 64  # levels of the curve
 _MARKED = 22.0  # levels of brightness: what differs so much at most places is a mark laid over the picture
 _MOST_MARKED = 0.4  # of the picture
+_PICTURES_FOR_LETTERS, _MOST_PICTURES = 12, 60
+_LEVEL, _CONTRAST = 20.0, 60.0  # levels of brightness: around dark and light; between the two
+_BETWEEN, _RARELY = 0.15, 0.1  # parts of the places
+_AROUND = 4  # pixels around a letter that belong to it
 _LUMP = 24.0  # pixels that err together in packed pictures
 _LONG = 5  # places that make a shift of such a picture believable
 _CLEAN = 6.0  # squared levels by which a picture that is not packed hard differs
@@ -54,8 +58,10 @@ class Verdict:
     ``shifts``: int64 (places,), frames by which the proxy shows a later (+) or earlier (-) frame than it should.
     ``sure``: how much likelier (natural logarithm) these are than the next best single shift, for the first and the
     second half of the places; small where the picture cannot tell. ``against``: how much likelier than no shift at all.
-    ``moving``: correlation of the changes over time, NONE where nothing moves; ``standing``: of what does not change.
-    ``vague``: the places are packed hard and as differences: parts of them may show other frames.
+    ``moving``: correlation of the changes over time, NONE where nothing moves; ``standing``: of what does not change:
+    both without what is burnt into the original like letters, which other clips may bear as well.
+    ``burnt_in``: there is such a thing. ``vague``: the places are packed hard and as differences: parts of them may show
+    other frames.
     """
 
     frames: NDArray[np.int64]
@@ -65,6 +71,7 @@ class Verdict:
     moving: float
     standing: float
     vague: bool = False
+    burnt_in: bool = False
 
 
 @dataclass(frozen=True)
@@ -90,9 +97,11 @@ def judge(seen: Sequence[Seen]) -> Verdict:
     rows = np.arange(len(seen))
     chosen = costs[rows, shifts + REACH]
     sure = tuple(_next_best(costs[part], chosen[part], shifts[part]) for part in (slice(0, half), slice(-half, None)))
-    moving, standing = _together(seen, curve, mask, shifts)
+    letters = _letters(seen)
+    moving, standing = _together(seen, curve, mask & ~letters, shifts)
     against = float(costs[:, REACH].sum() - chosen.sum())
-    return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing, _vague(seen, curve, mask))
+    vague, burnt_in = _vague(seen, curve, mask), bool(letters.any())
+    return Verdict(frames, shifts, (sure[0], sure[1]), against, moving, standing, vague, burnt_in)
 
 
 def usual_shift(seen: Sequence[Seen]) -> tuple[int, float]:
@@ -143,6 +152,28 @@ def _marks(seen: Sequence[Seen], curve: Curve) -> NDArray[np.bool_]:
     if marked.any():
         marked = _spread(_spread(marked.astype(np.float32))) > 0
     return marked if marked.mean() <= _MOST_MARKED else np.zeros_like(marked)
+
+
+def _letters(seen: Sequence[Seen]) -> NDArray[np.bool_]:
+    """Pixels of the original that are now dark, now light, and hardly ever between: a running counter burnt in.
+
+    None where they would be a large part of the picture, or there are too few places to tell.
+    """
+    none = np.zeros(seen[0].proxy.shape, np.bool_)
+    every = [picture for one in seen for picture in one.around[one.there]]
+    if len(every) < _PICTURES_FOR_LETTERS:
+        return none
+    pictures = np.stack(every[:: -(-len(every) // _MOST_PICTURES)])
+    dark, light = pictures.min(axis=0), pictures.max(axis=0)
+    is_light = pictures > light - _LEVEL
+    between = ~is_light & (pictures > dark + _LEVEL)
+    share = is_light.mean(axis=0)
+    found = (light - dark > _CONTRAST) & (between.mean(axis=0) <= _BETWEEN) & (np.minimum(share, 1 - share) > _RARELY)
+    around = found.astype(np.float32)
+    for _step in range(_AROUND):
+        around = (_spread(around) > 0).astype(np.float32)
+    letters: NDArray[np.bool_] = around > 0
+    return letters if letters.mean() <= _MOST_MARKED else none
 
 
 def _spread(values: Luma) -> Luma:

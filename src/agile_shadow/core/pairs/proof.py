@@ -186,7 +186,7 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
         reason = f"its picture moves only partly like its original's (likeness {verdict.moving:.2f})"
         return replace(plain, state="doubtful", reasons=(reason,))
     if verdict.moving <= NONE or not told:
-        what = "nothing in it moves enough"
+        what = "nothing in it moves enough" + (" besides what is burnt in" if verdict.burnt_in else "")
         if verdict.moving > NONE:
             what = "too little of it moves, or it is packed too hard"
         return replace(plain, state="cannot tell", notes=(f"the picture cannot tell one frame from the next: {what}",))
