@@ -60,8 +60,8 @@ class Verdict:
     second half of the places; small where the picture cannot tell. ``against``: how much likelier than no shift at all.
     ``moving``: correlation of the changes over time, NONE where nothing moves; ``standing``: of what does not change:
     both without what is burnt into the original like letters, which other clips may bear as well.
-    ``burnt_in``: there is such a thing. ``vague``: the places are packed hard and as differences: parts of them may show
-    other frames.
+    ``burnt_in``: there is such a thing. ``vague``: the places are packed hard and as differences, and parts of them may
+    show other frames.
     """
 
     frames: NDArray[np.int64]
