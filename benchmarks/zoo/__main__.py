@@ -11,7 +11,7 @@ from pathlib import Path
 
 from . import planting
 from .checking import COLUMNS, Row, go_through
-from .kinds import Kind, kinds
+from .kinds import kinds
 
 _TOGETHER = 10  # kinds of one ingest
 
@@ -20,9 +20,10 @@ def main(words: list[str]) -> int:
     """Print a line a kind, then what is wrong; 0 where nothing is."""
     if "--plant" in words:
         return planting.main(next((int(word) for word in words if word.isdigit()), 50))
+    every = kinds()
     chosen = [
-        (number, kind)
-        for number, kind in enumerate(kinds())
+        number
+        for number, kind in enumerate(every)
         if not words or any(word.casefold() in f"{kind.group} {kind.name}".casefold() for word in words)
     ]
     rows: list[Row] = []
@@ -30,9 +31,9 @@ def main(words: list[str]) -> int:
         parts = [chosen[at : at + _TOGETHER] for at in range(0, len(chosen), _TOGETHER)]
         waiting = [pool.submit(_part, part, Path(folder) / str(number)) for number, part in enumerate(parts)]
         for done in as_completed(waiting):
-            for row in done.result():
-                rows.append(row)
-                print(line_of(row), flush=True)
+            for number, cells, said in done.result():
+                rows.append(Row(every[number], cells, said))
+                print(line_of(rows[-1]), flush=True)
     print(f"\n{len(rows)} kinds: {sum(row.is_right for row in rows)} right")
     for row in sorted((one for one in rows if not one.is_right), key=lambda one: one.kind.name):
         print(f"WRONG {row.kind.name}")
@@ -42,15 +43,18 @@ def main(words: list[str]) -> int:
     return 0 if all(row.is_right for row in rows) else 1
 
 
-def _part(part: list[tuple[int, Kind]], folder: Path) -> list[Row]:
+def _part(numbers: list[int], folder: Path) -> list[tuple[int, dict[str, str], str]]:
+    """Go through some kinds in a profile of their own: number, cells and what the program said of each."""
     folder.mkdir()
-    os.environ["XDG_STATE_HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_CACHE_HOME"] = str(
-        folder / "profile"
-    )
+    profile = str(folder / "profile")
+    for name in ("STATE", "CONFIG", "CACHE"):
+        os.environ[f"XDG_{name}_HOME"] = profile
+    every = kinds()
     try:
-        return go_through(part, folder)
+        rows = go_through([(number, every[number]) for number in numbers], folder)
+        return [(number, row.cells, row.said) for number, row in zip(numbers, rows, strict=True)]
     except Exception as error:  # the other kinds are looked at all the same
-        return [Row(kind, {"copy": f"{type(error).__name__}: {error}"}) for _number, kind in part]
+        return [(number, {"copy": f"{type(error).__name__}: {error}"}, "") for number in numbers]
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -125,7 +125,10 @@ def _codecs() -> Iterator[Kind]:
         ("rawvideo", "avi", "yuv420p", {}),
         ("magicyuv", "avi", "yuv422p", {}),
     ):
-        yield Kind(f"{codec} in {ending}", "codecs", Drawn(ending, codec, pixels, options=options))
+        silent = ending == "avi" or codec == "libvpx"  # neither says anything of colours
+        tags = (2, 2, 2, 1) if silent else (1, 1, 1, 1)
+        how = Drawn(ending, codec, pixels, options=options, colours=tags)
+        yield Kind(f"{codec} in {ending}", "codecs", how)
     dv = Drawn("mov", "dvvideo", "yuv420p", 720, 576, aspect=Fraction(16, 15), interlaced=True, colours=(2, 2, 2, 1))
     yield Kind("DV in mov", "codecs", dv)
     yield Kind(

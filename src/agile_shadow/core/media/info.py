@@ -40,6 +40,7 @@ class MediaInfo:
     when not known. ``made_as``: the settings with which this program made the file, "" for any other file.
     ``recorded``: day and time as the file says, ``camera`` as it names it; "" when it does not. ``odd``: sentences of
     what is unusual and right; ``damage``: what of it is not there or not whole, "" where nothing is known of such.
+    ``since_midnight``: seconds at which a sound recording began, None where it does not say.
     """
 
     kind: Literal["video", "sound", "still"]
@@ -67,6 +68,7 @@ class MediaInfo:
     camera: Name = ""
     odd: Annotated[tuple[Name, ...], Field(max_length=100)] = ()
     damage: Name = ""
+    since_midnight: Exact | None = None
 
     @property
     def display_aspect(self) -> Fraction:
@@ -104,6 +106,7 @@ class MediaInfo:
         values["pixel_aspect"] = str(self.pixel_aspect)
         values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
         values["odd"] = list(self.odd)
+        values["since_midnight"] = _fraction(self.since_midnight)
         aspect = self.display_aspect
         values["display_aspect"] = f"{aspect.numerator}:{aspect.denominator}" if aspect else None
         values["audio_channels"] = self.audio_channels
@@ -120,6 +123,8 @@ class MediaInfo:
             values["audio"] = [[a.codec, a.channels, a.sample_rate, a.bits] for a in self.audio]
         if self.odd:
             values["odd"] = list(self.odd)
+        if self.since_midnight is not None:
+            values["since_midnight"] = _fraction(self.since_midnight)
         return values
 
     @classmethod
@@ -134,7 +139,13 @@ class MediaInfo:
         info = _adapter().validate_python(kept)
         if not 0 <= info.frame_rate <= 100_000 or not 0 <= info.duration <= 10**9 or not 0 <= info.pixel_aspect <= 1000:
             raise ValueError("a rate, length or shape of no footage")
+        if info.since_midnight is not None and not 0 <= info.since_midnight < 200_000:
+            raise ValueError("a time of no day")
         return info
+
+
+def _fraction(value: Fraction | None) -> str | None:
+    return None if value is None else f"{value.numerator}/{value.denominator}"
 
 
 @cache

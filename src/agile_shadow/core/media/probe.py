@@ -16,6 +16,7 @@ from av.video.stream import VideoStream
 
 from ..errors import MediaError
 from ..strict import whole_text
+from .clock import since_midnight
 from .edits import refuse_other_speeds
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
@@ -122,6 +123,7 @@ def _probe_sound(path: Path, container: InputContainer) -> MediaInfo:
         audio=_audio_streams(container),
         recorded=recorded_in(container),
         damage=damage_of(path, container, None, None),
+        since_midnight=since_midnight(path, container, stream.codec_context.sample_rate),
     )
 
 

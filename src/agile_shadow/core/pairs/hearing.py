@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..media.channels import CHANNEL_RATE, Channels, channels_at
+from .lag import place_in
 from .numerics import fftconvolve
 
 _STRETCH = 4.0  # seconds
@@ -69,22 +70,12 @@ def _after_gaps(
         around = channels_at(proxy, start - before, before + length + _MOST_LATE).mean(axis=0)
         if min(_loudness(wanted), _loudness(around)) <= _LOUD:
             continue
-        at, likeness = _found_in(around, wanted)
+        at, likeness = place_in(around, wanted)
         late = at / CHANNEL_RATE - before
         if likeness >= _ALIKE and abs(late) > max(frame / 2, _SLACK * 1.5):
             way = "late" if late > 0 else "early"
             return f"its sound is {abs(late) * 1000:.0f} ms too {way} after a gap, from {start:.2f} s on"
     return ""
-
-
-def _found_in(around: NDArray[np.float32], wanted: NDArray[np.float32]) -> tuple[int, float]:
-    """(sample at which ``wanted`` lies in ``around``, correlation there)."""
-    wanted = wanted - wanted.mean()
-    cross = fftconvolve(around, wanted[::-1], mode="valid")
-    power = np.convolve(np.square(around), np.ones(len(wanted), np.float32), mode="valid")
-    fit = cross / np.sqrt(np.maximum(power * float(wanted @ wanted), 1e-12))
-    best = int(np.argmax(fit))
-    return best, float(fit[best])
 
 
 def compare(first: list[Channels], second: list[Channels], frame: float) -> Heard | None:
