@@ -18,6 +18,7 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core import timeline as edits
 from agile_shadow.core.playback import Reason, remove_bake_file
 from agile_shadow.core.project import Bake, load_project, save_project
+from agile_shadow.core.project.laying import clock_of
 from agile_shadow.core.timeline import Block, Timeline
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
@@ -416,6 +417,32 @@ def test_sound_and_stills_can_be_cut_in(qtbot: QtBot, film: Path, open_window: O
     qtbot.waitUntil(lambda: panel.viewer.mark_text.startswith("ORIGINAL"), timeout=20_000)
     assert panel.viewer.picture is not None and not panel.viewer.picture.problem
     qtbot.waitUntil(lambda: _bright(panel.viewer.grab().toImage()), timeout=20_000)
+
+
+def test_sound_recorded_apart_is_laid_under_the_chosen_block(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    session = window.work.session
+    clips = {clip.name: clip for clip in session.project.clips}
+    choose(qtbot, window, pictures(window)[0])
+    key(qtbot, window, Key.Key_K, ALT)  # the recorder's file says no time, and is of another moment
+    qtbot.waitUntil(lambda: "No recording was found" in window.notice.text(), timeout=30_000)
+    assert len(line_of(window).sounds) == 1
+    recorder = clips["TAKE_014"].original
+    began = clock_of(clips["A001C002"])
+    assert began is not None
+    told = replace(recorder, info=replace(recorder.info, since_midnight=began - 1))
+    session.absorb(lambda project: project.with_clip(replace(clips["TAKE_014"], original=told)))
+    key(qtbot, window, Key.Key_K, ALT)
+    qtbot.waitUntil(lambda: len(line_of(window).sounds) == 2, timeout=30_000)
+    picture, sound = pictures(window)[0], line_of(window).sounds[1].blocks[0]
+    assert (sound.start, sound.length, sound.link) == (picture.start, picture.length, picture.link)
+    assert sound.source_start == picture.source_start + 1
+    qtbot.waitUntil(lambda: "1 by timecode alone" in window.notice.text(), timeout=10_000)
+    key(qtbot, window, Key.Key_Z, CONTROL)
+    assert len(line_of(window).sounds) == 1 and pictures(window)[0] == picture
+    key(qtbot, window, Key.Key_A, CONTROL | SHIFT)
+    key(qtbot, window, Key.Key_End)
+    assert not window.work.laying.busy
 
 
 def _bright(image: QImage) -> bool:

@@ -72,6 +72,7 @@ COMMANDS = (
     Command("title", "Put a title at the playhead", "Timeline", ("T",)),
     Command("link", "Let the chosen blocks belong together, or part them", "Timeline", ("Ctrl+K",)),
     Command("in_step", "Bring the block back into step with what belongs to it", "Timeline", ("Shift+K",)),
+    Command("lay_sound", "Lay sound recorded apart under the chosen blocks", "Timeline", ("Alt+K",)),
     Command("pin_block", "Pin the chosen blocks to the other side, or let them follow again", "Timeline", ("Alt+Q",)),
     Command("copy", "Copy the chosen blocks", "Timeline", ("Ctrl+C",)),
     Command("cut_out", "Copy and lift them", "Timeline", ("Ctrl+X",)),

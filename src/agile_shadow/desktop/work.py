@@ -24,6 +24,7 @@ from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
 from ..core.stand_ins.card import draw_damaged, draw_small_things
 from ..core.time import clock_text
 from .bake_work import BakeWork
+from .lay_work import LayWork
 from .pair_work import PairWork
 
 log = logging.getLogger(__name__)
@@ -89,6 +90,7 @@ class Work(QObject):
         self.pairs.changed.connect(self.jobs_changed)
         self.bakes = BakeWork(self)
         self.bakes.changed.connect(self.jobs_changed)
+        self.laying = LayWork(self)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL)
         self._timer.timeout.connect(self._poll)
@@ -367,6 +369,7 @@ class Work(QObject):
         self.desk.end()
         self.pairs.end()
         self.bakes.end()
+        self.laying.end()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)
@@ -383,7 +386,7 @@ class Work(QObject):
         def left() -> float:
             return max(0.05, end - time.monotonic())
 
-        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left())]
+        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left()), self.laying.wait(left())]
         for wait in self._endings:
             wait(left())
         for thread in self._threads:

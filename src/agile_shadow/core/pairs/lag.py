@@ -21,8 +21,11 @@ from .numerics import fftconvolve
 _HEARD = 30.0  # seconds of the picture's sound that are listened to
 _LONGEST = 4 * 3600.0  # seconds of a recording
 _FINE = 4.0  # seconds that are compared sample by sample
-_AROUND = 0.6  # seconds to both sides of the place that was found, or said
+_AROUND = 0.6  # seconds to both sides of the place that loudness found
+_CLOCKS = 0.1  # seconds by which two clocks that were set to each other may be apart
 _ALIKE, _LIKELY = 0.35, 0.5  # correlation: of samples, of loudness
+_ALONE = 0.06  # by which no other place may come near: tones fit again and again
+_NEAR = 48  # samples around a place that are the same place
 
 
 @dataclass(frozen=True)
@@ -50,7 +53,7 @@ def lag_of(request: LagRequest, report: Report) -> Lag | None:
     """Where the picture's sound lies in the recording; None where it cannot be told. Raises MediaError."""
     about = float(request.expected) if request.expected is not None else _coarse(request)
     report(0.7)
-    return None if about is None else _fine(request, about)
+    return None if about is None else _fine(request, about, _AROUND if request.expected is None else _CLOCKS)
 
 
 def _coarse(request: LagRequest) -> float | None:
@@ -64,16 +67,21 @@ def _coarse(request: LagRequest) -> float | None:
     return (at - len(pad)) / ENVELOPE_RATE - request.first if likeness >= _LIKELY else None
 
 
-def _fine(request: LagRequest, about: float) -> Lag | None:
+def _fine(request: LagRequest, about: float, reach: float) -> Lag | None:
     length = min(request.length, _FINE)
     first = round((request.first + max(0.0, -(request.first + about))) * SAMPLE_RATE)
-    begin = first + round((about - _AROUND) * SAMPLE_RATE)
+    begin = first + round((about - reach) * SAMPLE_RATE)
     wanted = _mono(request.picture, first, round(length * SAMPLE_RATE))
-    around = _mono(request.recording, begin, round((length + 2 * _AROUND) * SAMPLE_RATE))
+    around = _mono(request.recording, begin, round((length + 2 * reach) * SAMPLE_RATE))
     if not wanted.any() or not around.any():
         return None
-    at, likeness = place_in(around, wanted)
-    return Lag(Fraction(begin + at - first, SAMPLE_RATE), likeness) if likeness >= _ALIKE else None
+    fit = fit_in(np.diff(around), np.diff(wanted))  # differences: low tones say little about the place
+    at = int(np.argmax(fit))
+    likeness = float(fit[at])
+    rival = np.concatenate([fit[: max(0, at - _NEAR)], fit[at + _NEAR + 1 :], [0.0]]).max()
+    if likeness < _ALIKE or likeness - rival < _ALONE:
+        return None
+    return Lag(Fraction(begin + at - first, SAMPLE_RATE), likeness)
 
 
 def _mono(path: Path, first: int, count: int) -> NDArray[np.float32]:
@@ -87,14 +95,20 @@ def _mono(path: Path, first: int, count: int) -> NDArray[np.float32]:
 
 
 def place_in(around: NDArray[np.float32], wanted: NDArray[np.float32]) -> tuple[int, float]:
-    """(place at which ``wanted`` fits best in ``around``, correlation there); ``around`` is the longer one."""
-    wanted = (wanted - wanted.mean()).astype(np.float64)
-    around = around.astype(np.float64)
-    cross = fftconvolve(around, wanted[::-1], mode="valid")
-    sums, squares = (np.concatenate([[0.0], np.cumsum(values)]) for values in (around, around * around))
-    count = len(wanted)
-    power = squares[count:] - squares[:-count] - (sums[count:] - sums[:-count]) ** 2 / count
-    fit = cross / np.sqrt(np.maximum(power, 1e-9) * max(float(wanted @ wanted), 1e-12))
-    fit[power <= 1e-7 * count] = 0.0
+    """(place at which ``wanted`` fits best in ``around``, correlation there)."""
+    fit = fit_in(around, wanted)
     best = int(np.argmax(fit))
     return best, float(fit[best])
+
+
+def fit_in(around: NDArray[np.float32], wanted: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Correlation of ``wanted`` with every stretch of its length of ``around``, which is the longer one."""
+    one = (wanted - wanted.mean()).astype(np.float64)
+    whole = around.astype(np.float64)
+    cross = fftconvolve(whole, one[::-1], mode="valid")
+    sums, squares = (np.concatenate([[0.0], np.cumsum(values)]) for values in (whole, whole * whole))
+    count = len(one)
+    power = squares[count:] - squares[:-count] - (sums[count:] - sums[:-count]) ** 2 / count
+    fit: NDArray[np.float64] = cross / np.sqrt(np.maximum(power, 1e-9) * max(float(one @ one), 1e-12))
+    fit[power <= 1e-7 * count] = 0.0
+    return fit

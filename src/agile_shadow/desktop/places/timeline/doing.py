@@ -39,7 +39,8 @@ class Doing:
             "choose_all": self._choose_all, "choose_none": lambda: self._view.choose(()),
             "hand_up": lambda: self._hand(-1), "hand_down": lambda: self._hand(1),
             "lock": lambda: self._flip("locked"), "off": lambda: self._flip("off"),
-            "link": self._link, "in_step": self._in_step, "dissolve": self._dissolve, "fade": self._fade,
+            "link": self._link, "lay_sound": self._lay_sound, "in_step": self._in_step,
+            "dissolve": self._dissolve, "fade": self._fade,
             "title": self._title, "copy": self._copy, "cut_out": self._cut_out,
             "paste": lambda: self._paste(False), "paste_in": lambda: self._paste(True),
             "snapping": self._snapping, "pin_block": self._pin_block,
@@ -216,6 +217,10 @@ class Doing:
         track = self.track_in_hand()
         if track is not None:
             self._view.flip_track(track, name)
+
+    def _lay_sound(self) -> None:
+        chosen = self._view.chosen or {block.id for block in (self.block_here(),) if block is not None}
+        self._work.laying.lay(sorted(chosen), self._tell)
 
     def _link(self) -> None:
         chosen = self._view.chosen

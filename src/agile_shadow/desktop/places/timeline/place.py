@@ -48,8 +48,8 @@ _BUTTONS = (
     ("redo", "Redo"),
 )  # fmt: skip
 _BLOCK_MENU = (
-    "settings", "pin_block", "link", "in_step", "", "cut", "lift", "remove", "copy", "cut_out", "", "earlier", "later",
-    "move_up", "move_down", "fade", "bake",
+    "settings", "pin_block", "link", "in_step", "lay_sound", "", "cut", "lift", "remove", "copy", "cut_out", "",
+    "earlier", "later", "move_up", "move_down", "fade", "bake",
 )  # fmt: skip
 _TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
 _LATER = 40  # milliseconds

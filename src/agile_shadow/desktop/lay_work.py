@@ -1,0 +1,87 @@
+"""Laying recordings under blocks, in the background: found in a worker, then one edit."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.jobs import WorkerPool
+from ..core.pairing.laying import Asked, asked_for, decided
+from ..core.pairs.lag import Lag, lag_of
+from ..core.project import Project
+from ..core.project.laying import lay, pictures_of, recordings
+
+if TYPE_CHECKING:
+    from .work import Work
+
+log = logging.getLogger(__name__)
+
+
+class LayWork:
+    """One search at a time."""
+
+    def __init__(self, work: Work) -> None:
+        self._work = work
+        self._pool: WorkerPool | None = None
+        self._busy = False
+
+    @property
+    def busy(self) -> bool:
+        """Whether it looks for recordings."""
+        return self._busy
+
+    def lay(self, chosen: Sequence[str], tell: Callable[[str], None]) -> None:
+        """Look for recordings that belong under chosen blocks and lay them there, one step that can be undone; ``tell``
+        shows a sentence."""
+        project = self._work.session.project
+        if self._busy:
+            tell("Recordings are being looked for already.")
+        elif not pictures_of(project, chosen):
+            tell("Choose the blocks with a picture, played at their own speed, that sound is to be laid under.")
+        elif not recordings(project):
+            tell("This project has no sound recorded apart: ingest the recorder's card first.")
+        else:
+            self._busy = True
+            tell("Looking for recordings by timecode and sound.")
+            self._work.in_background(lambda: self._found(project, list(chosen)), lambda found: self._put(*found, tell))
+
+    def _found(self, project: Project, chosen: list[str]) -> tuple[list[Asked], list[Lag | None]]:
+        """On another thread: ask a worker about each recording."""
+        try:
+            if self._pool is None:
+                self._pool = WorkerPool(1, stalled_after=120)
+            asked = asked_for(project, chosen)
+            return asked, [self._heard(one) for one in asked]
+        finally:
+            self._busy = False
+
+    def _heard(self, one: Asked) -> Lag | None:
+        assert self._pool is not None
+        if one.listen is None:
+            return None
+        try:
+            found: Lag | None = self._pool.submit(lag_of, one.listen).result()
+        except Cancelled:
+            return None
+        except (ShadowError, OSError) as error:
+            log.warning("listening: %s", sentence(error))
+            return None
+        return found
+
+    def _put(self, asked: list[Asked], heard: list[Lag | None], tell: Callable[[str], None]) -> None:
+        """On the interface thread: one edit, of the blocks that are still there."""
+        leads, told = decided(asked, heard)
+        if leads:
+            self._work.session.edit("Lay sound", lambda project: lay(project, leads))
+        tell(told)
+
+    def end(self) -> None:
+        """End what is being looked for, without waiting for it."""
+        if self._pool is not None:
+            self._pool.end()
+
+    def wait(self, limit: float) -> bool:
+        """Whether it had ended within ``limit`` seconds."""
+        return self._pool is None or self._pool.close(limit)
