@@ -222,7 +222,7 @@ class _Visit:
     def _expected_times(self) -> list[float]:
         if self._kind.shown is not None:
             return [k / float(self._kind.how.rate) for k in range(len(self._kind.shown))]
-        return [float(one) for one in self._kind.how.seconds]
+        return [float(one + (self._kind.late if one else 0)) for one in self._kind.how.seconds]
 
     def _timecode(self, clip: Clip) -> str:
         wanted, said = self._kind.how.timecode, clip.original.info.start_timecode

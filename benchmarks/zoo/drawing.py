@@ -65,6 +65,7 @@ class Drawn:
     begin: Fraction = Fraction(0)
     interlaced: bool = False
     tick: Fraction | None = None
+    turn: int = 0  # degrees by which it is to be turned when shown: it is stored the other way round
 
     @property
     def seconds(self) -> list[Fraction]:
@@ -89,7 +90,9 @@ def picture(number: int, width: int, height: int) -> NDArray[np.uint8]:
 
 def frame_of(number: int, how: Drawn) -> av.VideoFrame:
     """The picture in the pixels and by the matrix of a kind."""
-    rgb = av.VideoFrame.from_ndarray(picture(number, how.width, how.height), format="rgb24")
+    upright = (how.height, how.width) if how.turn % 180 else (how.width, how.height)
+    stored = np.ascontiguousarray(np.rot90(picture(number, *upright), how.turn // 90))
+    rgb = av.VideoFrame.from_ndarray(stored, format="rgb24")
     if how.pixels in ("rgb24", "gbrp", "gbrp10le", "bgr0", "rgb48le", "rgb48be", "gbrpf32le", "bgra", "rgba"):
         return rgb.reformat(format=how.pixels)
     matrix = how.colours[2]

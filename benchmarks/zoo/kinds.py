@@ -30,7 +30,7 @@ class Kind:
     clicks: tuple[float, ...] | None = None
     turn: int = 0
     sequence: tuple[int, int] | None = None  # first number and digits of its files
-    colours_matter: bool = True
+    late: Fraction = Fraction(0)  # by which all but the first frame, and the sound, come later than drawn
 
     @property
     def numbers(self) -> tuple[int, ...]:
@@ -43,7 +43,9 @@ class Kind:
         if not self.how.voices:
             return ()
         length = self.how.frames / self.how.rate
-        return self.clicks if self.clicks is not None else tuple(at for at in CLICKS if at + 0.06 < length)
+        if self.clicks is not None:
+            return self.clicks
+        return tuple(at + float(self.late) for at in CLICKS if at + 0.06 < length)
 
 
 def _h264(**changes: object) -> Drawn:
@@ -216,7 +218,7 @@ def _timecodes() -> Iterator[Kind]:
 
 def _shapes() -> Iterator[Kind]:
     for degrees in (90, 180, 270):
-        yield Kind(f"turned by {degrees}", "shapes", _h264(), (patching.turned(degrees),), turn=degrees)
+        yield Kind(f"turned by {degrees}", "shapes", _h264(turn=degrees), (patching.turned(degrees),), turn=degrees)
     for width, height in (
         (514, 290),
         (640, 272),
@@ -352,13 +354,13 @@ def _clocks() -> Iterator[Kind]:
         "frag_keyframe+empty_moov",
         "frag_keyframe+empty_moov+default_base_moof",
         "faststart",
-        "frag_every_frame+empty_moov",
+        "frag_keyframe+empty_moov+separate_moof",
     ):
         how = Drawn("mp4", options={**_FAST, "bf": "2"}, muxer={"movflags": flags}, voices=(_AAC,))
         yield Kind(f"mp4, {flags}", "clocks", how)
-    yield Kind(
-        "mp4 without edit list", "clocks", Drawn("mp4", options=_FAST, muxer={"use_editlist": "0"}, voices=(_AAC,))
-    )
+    # What begins with the run-up of packed sound, and cannot say so, shows its first frame for longer.
+    plain = Drawn("mp4", options=_FAST, muxer={"use_editlist": "0"}, voices=(_AAC,))
+    yield Kind("mp4 without edit list", "clocks", plain, late=Fraction(1024, 48_000))
     yield Kind("odd ticks", "clocks", Drawn("mov", options=_FAST, tick=Fraction(1, 12_800)))
     yield Kind("ticks of a millisecond", "clocks", Drawn("mkv", options=_FAST, rate=FILM))
 
@@ -406,11 +408,12 @@ def _damage() -> Iterator[Kind]:
         ("ffv1", "mkv", "yuv420p", {"slicecrc": "1", "level": "3"}),
     ):
         how = Drawn(ending, codec, pixels, options=options)
-        yield Kind(f"{codec} in {ending} scratched", "damage", how, (patching.scratched(),), fate="damaged")
+        harm = patching.torn() if codec == "libx265" else patching.scratched()
+        yield Kind(f"{codec} in {ending} scratched", "damage", how, (harm,), fate="damaged")
 
 
 def _names() -> Iterator[Kind]:
-    for name in (
+    names = (
         "Straße 東京 ٣",
         "a" * 200,
         "100 %04d percent",
@@ -423,8 +426,9 @@ def _names() -> Iterator[Kind]:
         "tab\tin it",
         "  spaces  ",
         "UPPER.Lower",
-    ):
-        yield Kind(f"named {name[:20]!r}", "names", _h264(frames=30), (patching.named(name),))
+    )
+    for number, name in enumerate(names):  # each of another length: the same bytes twice are one clip
+        yield Kind(f"named {name[:20]!r}", "names", _h264(frames=30 + number), (patching.named(name),))
 
 
 def _sequences() -> Iterator[Kind]:

@@ -141,6 +141,26 @@ def scratched(frames: tuple[int, ...] = (20, 40)) -> Step:
     return step
 
 
+def torn(frames: tuple[int, ...] = (20, 40)) -> Step:
+    """Leave nothing but zeros of some frames' packets."""
+
+    def step(path: Path) -> Path:
+        data = bytearray(path.read_bytes())
+        with av.open(str(path)) as container:
+            places = sorted(
+                (packet.pts, packet.pos, packet.size)
+                for packet in container.demux(container.streams.video[0])
+                if packet.size and packet.pts is not None and packet.pos is not None
+            )
+        for number in frames:
+            _pts, place, size = places[number]
+            data[place : place + size] = bytes(size)
+        path.write_bytes(data)
+        return path
+
+    return step
+
+
 def named(name: str) -> Step:
     """Give it another name; the ending stays."""
     return lambda path: path.rename(path.with_name(name + path.suffix))

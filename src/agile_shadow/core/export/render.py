@@ -25,10 +25,12 @@ from ..media import SAMPLE_RATE, MediaInfo, filter_chain, fit_rectangle, probe
 from ..playback import TimelineProgram
 from ..project import Project
 from ..project.footage import refuse_footage
+from ..proxies.picture import is_rgb, matrix_name
 from ..timeline import NO_COLOUR, PLAIN
 from .check import final_check, used_blocks
 
 _LAYOUT = "stereo"
+_EXACT = "bicubic+accurate_rnd+full_chroma_int"
 
 
 @dataclass(frozen=True)
@@ -223,8 +225,9 @@ class _Render:
         stored = (height, width) if info.rotation % 180 else (width, height)
         turn = {0: [], 90: ["transpose=clock"], 180: ["hflip", "vflip"], 270: ["transpose=cclock"]}[info.rotation]
         x, y = (self._timeline.width - width) // 4 * 2, (self._timeline.height - height) // 4 * 2
+        matrix = "" if is_rgb(frame) else f":in_color_matrix={matrix_name(frame)}"
         steps = [
-            f"scale={stored[0]}:{stored[1]}:flags=bicubic:out_color_matrix=bt709:out_range=limited",
+            f"scale={stored[0]}:{stored[1]}:flags={_EXACT}{matrix}:out_color_matrix=bt709:out_range=limited",
             *turn,
             "setsar=1",
             f"format={self._format.pixel_format}",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -46,10 +47,21 @@ class FrameIndex:
         return (int(self.times[last] - self.times[0]) + step * (frame - last)) * self.time_base
 
     def frame_at(self, seconds: Fraction) -> int:
-        """Number of the frame that is on screen at that time after the first one, kept within the file."""
-        ticks = (seconds / self.time_base).__floor__() + int(self.times[0])
+        """Number of the frame that is on screen at that time after the first one, kept within the file.
+
+        Times that a container rounds to its ticks may lie late by one: where frames last several ticks, so much is
+        granted.
+        """
+        ticks = (seconds / self.time_base + self._grace).__floor__() + int(self.times[0])
         position = int(np.searchsorted(self.times, ticks, side="right")) - 1
         return min(max(position, 0), len(self.times) - 1)
+
+    @cached_property
+    def _grace(self) -> Fraction:
+        """Ticks: one, or a quarter of the shortest frame."""
+        if len(self.times) < 2:
+            return Fraction(0)
+        return min(Fraction(1), Fraction(max(0, int(np.diff(self.times).min())), 4))
 
     def key_before(self, frame: int) -> int:
         """The last frame at or before ``frame`` at which decoding can start."""

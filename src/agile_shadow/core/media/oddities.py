@@ -69,7 +69,8 @@ def _seconds(value: Fraction) -> str:
 
 
 def gap_words(gaps: list[Gap], origin: Fraction) -> list[str]:
-    """Sentences about gaps in the sound, counted from ``origin`` in seconds of the file's own time."""
+    """Sentences about gaps in the sound, counted from ``origin`` in seconds of the file's own time, and after it."""
+    gaps = [gap for gap in gaps if gap.at + gap.length > origin + _LATE]
     words = [f"its sound has a gap of {_seconds(gap.length)} at {_seconds(gap.at - origin)}" for gap in gaps[:_SHOWN]]
     if len(gaps) > _SHOWN:
         words.append(f"its sound has {len(gaps) - _SHOWN} more gaps")
@@ -118,9 +119,9 @@ def _missing(
         return f"cut off: {frames} of {picture.frames} frames are there"
     if not any(name in container.format.name.split(",") for name in _SAYS_ITS_LENGTH) or not container.duration:
         return ""
-    said = Fraction((container.start_time or 0) + container.duration, 1_000_000)
+    said = Fraction(container.duration, 1_000_000)  # counted from the file's start, or from 0: programs differ
     room = max(_SHORT, 2 / index.rate()) if index is not None else _SHORT
-    if said - packets.end <= room:
+    if said - packets.end <= room or said - (packets.end - Fraction(container.start_time or 0, 1_000_000)) <= room:
         return ""
     if index is not None and picture is not None:
         whole = round(said * index.rate())

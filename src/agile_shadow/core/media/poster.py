@@ -50,7 +50,12 @@ def _frame(container: InputContainer, stream: VideoStream) -> VideoFrame | None:
         except av.error.FFmpegError:
             pass
         container.seek(container.start_time or 0, backward=True)
-    return next(container.decode(stream), None)
+    frame = next(container.decode(stream), None)
+    if frame is None:  # an edit list may show no key frame at all
+        stream.codec_context.skip_frame = "DEFAULT"
+        container.seek(container.start_time or 0, backward=True)
+        frame = next(container.decode(stream), None)
+    return frame
 
 
 def _small(frame: VideoFrame | None, aspect: Fraction) -> Image.Image | None:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -16,6 +19,7 @@ from ..errors import MediaError
 from .oddities import frames_in_words
 from .opening import ODD_FILE, open_media
 
+_ONLY_LOGS = ("ffv1",)
 SAYS_NOTHING = ("hevc", "mjpeg")  # their decoders say nothing of what they make up, unless they are to stop there
 
 
@@ -55,9 +59,7 @@ def look_through(
 
     The decoder is asked to refuse what it would otherwise make up. Raises MediaError for a file that cannot be read.
     """
-    times: list[Fraction] = []
-    damaged: list[Fraction] = []
-    errors = 0
+    found = _Found()
     try:
         with open_media(path, rate) as container:
             if not container.streams.video:
@@ -66,25 +68,59 @@ def look_through(
             stream.thread_type = "AUTO"
             if stream.codec_context.name in SAYS_NOTHING:
                 stream.codec_context.options = {"err_detect": "explode"}
-            for packet in container.demux(stream):
-                try:
-                    frames = packet.decode()
-                except av.error.FFmpegError:
-                    errors += 1
-                    continue
-                for frame in frames:
-                    assert isinstance(frame, VideoFrame)
-                    if frame.pts is None or frame.time_base is None:
-                        continue
-                    times.append(frame.pts * Fraction(frame.time_base))
-                    if frame.is_corrupt:
-                        damaged.append(times[-1])
-                    report(min(1.0, len(times) / expected) if expected else 0.0)
+            with complaints(stream.codec_context.name) as complained:
+                for packet in container.demux(stream):
+                    found.take(packet)
+                    report(min(1.0, len(found.times) / expected) if expected else 0.0)
+                found.errors += len(complained)
     except (av.error.FFmpegError, OSError) as error:
         raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
     except ODD_FILE as error:
         raise MediaError("cannot be understood: it is damaged or of another kind", path, "Check the file.") from error
-    times.sort()
-    first = times[0] if times else Fraction(0)
-    numbers = tuple(int(np.searchsorted(np.array([float(t) for t in times]), float(one))) for one in sorted(damaged))
-    return Whole(np.array([float(one - first) for one in times]), numbers, errors)
+    return found.whole()
+
+
+@contextmanager
+def complaints(codec: str) -> Iterator[list[Any]]:
+    """What the library logs as errors meanwhile, for a decoder that says what is damaged in no other way."""
+    if codec not in _ONLY_LOGS:
+        yield []
+        return
+    before = av.logging.get_level()
+    av.logging.set_level(av.logging.ERROR)
+    try:
+        with av.logging.Capture(local=False) as said:
+            yield said
+    finally:
+        av.logging.set_level(before)
+
+
+class _Found:
+    """What has been decoded so far."""
+
+    def __init__(self) -> None:
+        self.times: list[Fraction] = []
+        self._damaged: list[Fraction] = []
+        self.errors = 0
+
+    def take(self, packet: av.Packet[Any]) -> None:
+        """Decode a packet; one that cannot be is counted."""
+        try:
+            frames = packet.decode()
+        except av.error.FFmpegError:
+            self.errors += 1
+            return
+        for frame in frames:
+            assert isinstance(frame, VideoFrame)
+            if frame.pts is None or frame.time_base is None:
+                continue
+            self.times.append(frame.pts * Fraction(frame.time_base))
+            if frame.is_corrupt:
+                self._damaged.append(self.times[-1])
+
+    def whole(self) -> Whole:
+        """All of it, in the order it is shown."""
+        ordered = sorted(self.times)
+        first = ordered[0] if ordered else Fraction(0)
+        numbers = tuple(bisect_left(ordered, one) for one in sorted(self._damaged))
+        return Whole(np.array([float(one - first) for one in ordered]), numbers, self.errors)

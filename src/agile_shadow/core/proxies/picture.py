@@ -45,7 +45,7 @@ def picture_graph(
 
 def _scaled(frame: VideoFrame, width: int, height: int, encoder: Encoder, lut: Path | None) -> list[Step]:
     out_range = "full" if encoder.full_range else "limited"
-    matrix = _MATRIX_NAMES[matrix_of(frame)]
+    matrix = matrix_name(frame)
     small = f"scale={width}:{height}:flags=area"
     if lut is not None:
         deep = max(component.bits for component in frame.format.components) > 8
@@ -82,6 +82,11 @@ def matrix_of(frame: VideoFrame) -> int:
     if int(frame.colorspace) in _MATRIX_NAMES:
         return int(frame.colorspace)
     return _BT709 if source_colorspace(frame) == _SWS_BT709 else _BT601
+
+
+def matrix_name(frame: VideoFrame) -> str:
+    """What the scaling filter calls that matrix."""
+    return _MATRIX_NAMES[matrix_of(frame)]
 
 
 def tags_for(frame: VideoFrame, settings: Proxies) -> tuple[int, int, int]:

@@ -24,7 +24,7 @@ from ..media.opening import open_media
 from ..media.origin import says_its_start, start_of
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
-from ..media.whole import SAYS_NOTHING, damage_words
+from ..media.whole import SAYS_NOTHING, complaints, damage_words
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
 from .marks import MarkPainter
@@ -83,11 +83,13 @@ class Transcode:
                 key = self._index.key_before(self._first)
                 source.seek(int(self._index.times[key]), stream=video, backward=True)
             with (
+                complaints(video.codec_context.name) as complained,
                 LutFile(self._request.settings) as self._lut,
                 av.open(str(self._partial), "w", format="mov", options={"movflags": "write_colr"}) as target,
             ):
                 target.metadata["comment"] = MADE_BY + made_as(self._request.settings)
                 self._write(source, video, target)
+                self._given_up[0] += len(complained)
 
     def _stretch(self, index: FrameIndex) -> tuple[int, int]:
         if self._request.part is None:
