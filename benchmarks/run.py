@@ -37,6 +37,7 @@ from ingest import (
 from ledger import measure_fingerprints, measure_ledger
 from pairing import by_data, pairing, proof
 from window import measure_window
+from zoo.__main__ import main as zoo
 
 ROUNDS = 3
 
@@ -140,6 +141,8 @@ def told(what: str, value: float, wanted: float, unit: str = "") -> None:
 def main() -> int:
     if "--hostile" in sys.argv:
         return hostile()
+    if sys.argv[1:2] == ["zoo"]:
+        return zoo(sys.argv[2:])
     if "--faults" in sys.argv:
         counts = [int(one) for one in sys.argv[1:] if one.isdigit()]
         with tempfile.TemporaryDirectory(prefix="faults-") as base:

@@ -46,9 +46,7 @@ def main(words: list[str]) -> int:
 def _part(numbers: list[int], folder: Path) -> list[tuple[int, dict[str, str], str]]:
     """Go through some kinds in a profile of their own: number, cells and what the program said of each."""
     folder.mkdir()
-    profile = str(folder / "profile")
-    for name in ("STATE", "CONFIG", "CACHE"):
-        os.environ[f"XDG_{name}_HOME"] = profile
+    os.environ["AGILE_SHADOW_HOME"] = str(folder / "profile")
     every = kinds()
     try:
         rows = go_through([(number, every[number]) for number in numbers], folder)

@@ -235,6 +235,9 @@ def _shapes() -> Iterator[Kind]:
     for order in ("tff", "bff"):
         flags = {"flags": "+ildct+ilme", "x264-params": f"{order}=1", **_FAST}
         yield Kind(f"interlaced, {order}", "shapes", _h264(options=flags, interlaced=True, height=576, width=720))
+    for width, height in ((42, 32), (168, 128), (260, 122)):
+        how = Drawn("mov", "mjpeg", "yuvj444p", width, height, options={"q": "2"}, colours=(2, 2, 5, 2))
+        yield Kind(f"MJPEG of {width} x {height}", "shapes", how)
     yield Kind("193 x 144, smaller than any proxy", "shapes", Drawn("mkv", "ffv1", "yuv444p", 193, 144))
 
 
