@@ -85,10 +85,14 @@ def matrix_of(frame: VideoFrame, lines: int) -> int:
     return said if said in _WEIGHTS else 1 if lines >= 720 else 6
 
 
-def stream_matrix(half: Half) -> int:
-    """The matrix that the picture's own stream says, its container unheard; 2 where it says none. Raises MediaError."""
+def tagged_matrices(half: Half) -> tuple[int, int]:
+    """The matrices that a file's container says, and its picture's own stream with the container unheard; 2 for none.
+
+    Raises MediaError.
+    """
     with open_media(half.path, half.info.sequence_rate) as container:
         stream = container.streams.video[0]
+        outside = int(stream.codec_context.colorspace)
         context = av.CodecContext.create(stream.codec_context.name, "r")
         assert isinstance(context, VideoCodecContext)
         context.extradata = stream.codec_context.extradata
@@ -98,21 +102,20 @@ def stream_matrix(half: Half) -> int:
             except av.error.FFmpegError:
                 frames = []
             if frames:
-                return int(frames[0].colorspace)
+                return outside, int(frames[0].colorspace)
             if number > 60:
                 break
-    return _UNSPECIFIED
+    return outside, _UNSPECIFIED
 
 
 def colours_wrong(pairs: Sequence[ColourPair], proxy: Half) -> list[str]:
     """What is wrong with the proxy's matrix, by places that show both. Raises MediaError."""
     if not pairs:
         return []
-    said = {pair.proxy_matrix for pair in pairs}
-    return [
-        *(text for matrix in said if (text := _told(pairs, matrix, "its container"))),
-        *(text for matrix in {stream_matrix(proxy)} - said if (text := _told(pairs, matrix, "its own stream"))),
-    ]
+    container, stream = tagged_matrices(proxy)
+    said = {pair.proxy_matrix: "it says" for pair in pairs}
+    said = {container: "its container says", stream: "its own stream says", **said}
+    return [text for matrix, where in said.items() if (text := _told(pairs, matrix, where))]
 
 
 def _told(pairs: Sequence[ColourPair], matrix: int, where: str) -> str:
@@ -125,7 +128,7 @@ def _told(pairs: Sequence[ColourPair], matrix: int, where: str) -> str:
             break
     else:
         return ""
-    return f"its colours are coded by {_NAMES[tried]}, and {where} says {_NAMES.get(matrix, matrix)}"
+    return f"its colours are coded by {_NAMES[tried]}, though {where} {_NAMES.get(matrix, matrix)}"
 
 
 def _away(pairs: Sequence[ColourPair], said: int, tried: int) -> tuple[float, float]:
