@@ -47,6 +47,8 @@ COLUMNS = (
     "film",
 )
 _COLOUR = 2.0  # of 255, in the mean
+_COLOUR_OF_SMALL = 6.0  # the same where a patch is a few pixels wide and packing smears it
+_SMALL = 300  # pixels
 _STEP = 1.0  # milliseconds
 _PACKED = 1.6  # the same where sound is packed in frames without samples of their own
 _TICK = 0.0012  # seconds
@@ -225,7 +227,7 @@ class _Visit:
         return [float(one + (self._kind.late if one else 0)) for one in self._kind.how.seconds]
 
     def _timecode(self, clip: Clip) -> str:
-        wanted, said = self._kind.how.timecode, clip.original.info.start_timecode
+        wanted, said = self._kind.first or self._kind.how.timecode, clip.original.info.start_timecode
         if wanted is None:
             return "-"
         return "right" if said == wanted else f"{said} instead of {wanted}"
@@ -247,7 +249,11 @@ class _Visit:
         finally:
             reader.close()
         off = off_colour(patches_in(shown))
-        return "right" if off <= _COLOUR else f"off by {off:.1f}"
+        return "right" if off <= self._colour_room else f"off by {off:.1f}"
+
+    @property
+    def _colour_room(self) -> float:
+        return _COLOUR if self._kind.how.width >= _SMALL else _COLOUR_OF_SMALL
 
     @property
     def _room(self) -> float:
@@ -290,11 +296,12 @@ class _Visit:
         elif np.abs(np.array(seen.times) - np.array(self._expected_times())).max() > _TICK:
             wrong.append("other times")
         for where, colours in (("container", seen.by_container), ("stream", seen.by_stream)):
-            if off_colour(colours) > _COLOUR + (0.5 if codec == "mjpeg" else 0.0):
+            if off_colour(colours) > self._colour_room + (0.5 if codec == "mjpeg" else 0.0):
                 wrong.append(f"colours by {where} off by {off_colour(colours):.1f}")
         if abs(seen.aspect / self._aspect() - 1) > 0.006:
             wrong.append(f"shape off by {seen.aspect / self._aspect() - 1:.1%}")
-        if self._kind.how.timecode is not None and seen.timecode != self._kind.how.timecode:
+        wanted = self._kind.first or self._kind.how.timecode
+        if wanted is not None and seen.timecode != wanted:
             wrong.append(f"timecode {seen.timecode}")
         if self._kind.how.voices:
             worst = max(map(abs, clicks_in(path, self._kind.heard)), default=0.0)
@@ -344,7 +351,7 @@ class _Visit:
         wrong = []
         if not clip.original.info.variable_rate and seen.numbers != self._kind.numbers[: len(seen.numbers)]:
             wrong.append(f"shows {seen.numbers[:6]}")
-        if off_colour(seen.by_container) > _COLOUR:
+        if off_colour(seen.by_container) > self._colour_room:
             wrong.append(f"colours off by {off_colour(seen.by_container):.1f}")
         return "; ".join(wrong) or "right"
 

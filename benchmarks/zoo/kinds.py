@@ -30,6 +30,7 @@ class Kind:
     clicks: tuple[float, ...] | None = None
     turn: int = 0
     sequence: tuple[int, int] | None = None  # first number and digits of its files
+    first: str = ""  # timecode of the first frame to be seen, where it is not as drawn
     late: Fraction = Fraction(0)  # by which all but the first frame, and the sound, come later than drawn
 
     @property
@@ -330,6 +331,14 @@ def _edits() -> Iterator[Kind]:
         step = patching.edit_list(edits)
         yield Kind(f"edit list, {name}", "edits", _h264(options=plain), (step,), tuple(shown))
         yield Kind(f"edit list in mov, {name}", "edits", Drawn("mov", options=plain), (step,), tuple(shown))
+    timed = Drawn("mov", options=plain, timecode="10:00:00:00")
+    for name, steps, shown, first in (
+        ("picture and timecode from frame 17 on", [([(33, 17)], 0), ([(33, 17)], 1)], range(17, 50), "10:00:00:17"),
+        ("the picture alone from frame 17 on", [([(33, 17)], 0)], range(17, 50), "10:00:00:00"),
+        ("the picture begins late", [([(12, -1), (50, 0)], 0)], range(50), "10:00:00:12"),
+    ):
+        changes = tuple(patching.edit_list(edits, track=track) for edits, track in steps)
+        yield Kind(f"edit list, {name}", "edits", timed, changes, tuple(shown), first=first)
     trim = patching.edit_list([(33, 17)])
     yield Kind(
         "edit list, HEVC from frame 17 on",

@@ -28,23 +28,23 @@ def box(kind: bytes, content: bytes) -> bytes:
     return struct.pack(">I4s", 8 + len(content), kind) + content
 
 
-def edit_list(edits: list[tuple[int, int]], rate: int = 25) -> Step:
-    """Give the first track another edit list: frames shown, first frame (-1: nothing is shown)."""
+def edit_list(edits: list[tuple[int, int]], rate: int = 25, track: int = 0, speed: int = 1) -> Step:
+    """Give a track another edit list: frames shown, first frame (-1: nothing is shown), at a speed."""
 
     def step(path: Path) -> Path:
         data = path.read_bytes()
         moov, size = next((at, s) for kind, at, s in boxes(data, 0, len(data)) if kind == b"moov")
-        trak, length = next((at, s) for kind, at, s in boxes(data, moov + 8, moov + size) if kind == b"trak")
+        tracks = [(at, s) for kind, at, s in boxes(data, moov + 8, moov + size) if kind == b"trak"]
+        trak, length = tracks[track]
         inside = data[trak + 8 : trak + length]
         at = inside.index(b"mdhd") + 4
         scale = struct.unpack(">I", inside[at + 12 : at + 16])[0]
         known = inside.find(b"elst")
         delay = struct.unpack(">i", inside[known + 16 : known + 20])[0] if known >= 0 else 0
         lines = b"".join(
-            struct.pack(
-                ">Iihh", count * _MOVIE // rate, -1 if first < 0 else first * scale // rate + max(0, delay), 1, 0
-            )
+            struct.pack(">Iihh", count * _MOVIE // rate, begin, speed, 0)
             for count, first in edits
+            for begin in [-1 if first < 0 else first * scale // rate + max(0, delay)]
         )
         edts = box(b"edts", box(b"elst", struct.pack(">II", 0, len(edits)) + lines))
         parts = [(kind, data[p : p + s]) for kind, p, s in boxes(data, trak + 8, trak + length) if kind != b"edts"]
@@ -135,6 +135,22 @@ def scratched(frames: tuple[int, ...] = (20, 40)) -> Step:
             for part in (0.3, 0.45, 0.6, 0.75):
                 at = place + int(size * part)
                 data[at : at + 12] = bytes(rng.randrange(256) for _ in range(12))
+        path.write_bytes(data)
+        return path
+
+    return step
+
+
+def mute(part: tuple[float, float] = (0.4, 0.6)) -> Step:
+    """Overwrite a stretch of the sound's packets."""
+
+    def step(path: Path) -> Path:
+        data = bytearray(path.read_bytes())
+        with av.open(str(path)) as container:
+            packets = [one for one in container.demux(container.streams.audio[0]) if one.size and one.pos is not None]
+        rng = random.Random(3)
+        for packet in packets[int(len(packets) * part[0]) : int(len(packets) * part[1])]:
+            data[packet.pos : packet.pos + packet.size] = bytes(rng.randrange(256) for _ in range(packet.size))
         path.write_bytes(data)
         return path
 

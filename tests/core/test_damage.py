@@ -17,7 +17,9 @@ from benchmarks.zoo.drawing import Drawn, Voice, draw
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_shadow.core.errors import MediaError, WorkerDied
+from agile_shadow.core.compositing import Choice, Mixer
+from agile_shadow.core.errors import ExportError, MediaError, WorkerDied
+from agile_shadow.core.export import ExportRequest, final_check, run_export
 from agile_shadow.core.ingest.copying import CopyRequest
 from agile_shadow.core.ingest.source import read_source
 from agile_shadow.core.jobs import WorkerPool
@@ -35,10 +37,12 @@ from agile_shadow.core.pairs.colour import Coded, ColourPair, _told
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.hearing import listen
 from agile_shadow.core.pairs.witness import frames_wrong, gap_ends, is_doubtful
+from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Preset, Proxies
-from agile_shadow.core.project import load_project
+from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.proxies.sizes import proxy_pixels, shape_error
+from agile_shadow.core.timeline import append
 from tests.footage import here, ingest
 
 FAST = {"preset": "ultrafast", "g": "12"}
@@ -211,6 +215,60 @@ def test_thumbnails_of_cameras_go_along_with_their_clip(tmp_path: Path) -> None:
     listing = read_source(tmp_path)
     assert [file.path for file in listing.files] == ["CLIP/C0001.MP4", "STILLS/C0002.JPG"]
     assert listing.files[0].sidecars == ("THMBNL/C0001T01.JPG",)
+
+
+@pytest.fixture
+def muted(tmp_path: Path) -> tuple[Project, Path]:
+    """A project cut from one clip whose sound is overwritten in its middle."""
+    card = tmp_path / "Card"
+    card.mkdir()
+    how = Drawn("mp4", options=FAST, voices=(Voice("aac", bit_rate=160_000),))
+    patching.mute()(draw(how, card / "a"))
+    ingest(card, tmp_path / "film" / "p.otio", Preset(name="None", proxies=None))
+    project = load_project(tmp_path / "film" / "p.otio")
+    clip = project.clips[0]
+    path = project.path(clip.original.file)
+    assert path is not None
+    project = project.with_timeline_settings_of(clip)
+    return replace(project, timeline=append(project.timeline, clip.piece(Fraction(0), Fraction(2)))), path
+
+
+def test_a_film_is_not_made_with_silence_where_its_original_sounds(
+    muted: tuple[Project, Path], tmp_path: Path
+) -> None:
+    project, path = muted
+    with pytest.raises(ExportError, match=r"a part of its sound cannot be decoded.*Mute its blocks") as caught:
+        run_export(ExportRequest(project, tmp_path / "film.mp4"), quiet)
+    assert caught.value.path == path and not (tmp_path / "film.mp4").exists()
+    line = project.timeline
+    off = replace(project, timeline=line.with_tracks(replace(line.sounds[0], off=True)))
+    assert run_export(ExportRequest(off, tmp_path / "film.mp4"), quiet).seconds == 2
+
+
+def test_silence_that_stands_for_sound_is_told_once(muted: tuple[Project, Path]) -> None:
+    project, path = muted
+    told: list[tuple[Path, str]] = []
+    clip = project.clips[0]
+    program = TimelineProgram.of(project)
+    mixer = Mixer(program, lambda layer: Choice("original", clip, path), lambda *one: told.append(one))
+    try:
+        whole = mixer.read(0, 96_000)
+    finally:
+        mixer.close()
+    assert told == [(path, "a part of its sound cannot be decoded")]
+    assert np.abs(whole[:9_600]).max() > 0.01 and not np.abs(whole[44_000:52_000]).any()
+    gone: list[tuple[Path, str]] = []
+    missing = path.with_name("gone.mp4")
+    mixer = Mixer(program, lambda layer: Choice("original", clip, missing), lambda *one: gone.append(one))
+    assert not mixer.read(0, 4_800).any() and [one for one, _why in gone] == [missing]
+
+
+def test_the_final_check_says_what_is_damaged(muted: tuple[Project, Path]) -> None:
+    project, _path = muted
+    clip = project.clips[0]
+    hurt = replace(clip, original=replace(clip.original, info=replace(clip.original.info, damage="frame 3 is lost")))
+    assert final_check(project).sources[0].note == ""
+    assert final_check(project.with_clip(hurt)).sources[0].note == "it is damaged: frame 3 is lost"
 
 
 # Packets, times, samples

@@ -433,7 +433,9 @@ class PlayerPanel(QWidget):
         self._explain(reading)
 
     def _explain(self, reading: MeterReading | None) -> None:
-        """Say why it is slow when it is, until playing begins anew or the reason is mended."""
+        """Say why it is silent or slow when it is, until playing begins anew or the reason is mended."""
+        if self.player.unheard and self.reason is None:
+            self.show_reason(Reason(self.player.unheard, "", what="Silent"))
         if reading is None or not reading.short or self._project is None or self.reason is not None:
             return
         if abs(self.player.speed) > 1:
@@ -448,7 +450,7 @@ class PlayerPanel(QWidget):
         self.reason = reason
         self.reason_bar.setVisible(reason is not None)
         if reason is not None:
-            self.reason_text.setText(f"Late: {reason.text}.")
+            self.reason_text.setText(f"{reason.what}: {reason.text}.")
             self.mend.setVisible(bool(reason.mend))
             self.mend.setText(_MENDS.get(reason.mend, ""))
 

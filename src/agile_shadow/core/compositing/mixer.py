@@ -32,11 +32,22 @@ class Sounding(Protocol):
 
 
 class Mixer:
-    """Reads stereo samples of a program by position; for one thread."""
+    """Reads stereo samples of a program by position; for one thread.
 
-    def __init__(self, program: Sounding, choice_for: Callable[[Layer], Choice | None]) -> None:
+    ``unread`` is told once of each file whose sound cannot be read, with a few words why; it is silent there, unless
+    ``unread`` raises.
+    """
+
+    def __init__(
+        self,
+        program: Sounding,
+        choice_for: Callable[[Layer], Choice | None],
+        unread: Callable[[Path, str], None] = lambda path, why: None,
+    ) -> None:
         self._program = program
         self._choice_for = choice_for
+        self._unread = unread
+        self._told: set[Path] = set()
         self._voices: list[_Voice] = []
 
     def read(self, position: int, count: int) -> Samples:
@@ -64,7 +75,11 @@ class Mixer:
                 continue
             into = Fraction(position, SAMPLE_RATE) - Fraction(frame) / self._program.rate
             seconds = layer.seconds - choice.lead + into * layer.block.speed
-            samples = self._voice(choice.path, seconds).at(seconds, float(layer.block.speed), len(out))
+            voice = self._voice(choice.path, seconds)
+            samples = voice.at(seconds, float(layer.block.speed), len(out))
+            if voice.problem and choice.path not in self._told:
+                self._told.add(choice.path)
+                self._unread(choice.path, voice.problem)
             loud = 10 ** (layer.block.effects.gain / 20)
             last = following.get(layer.block.id, layer.weight)
             if layer.weight == last == 1.0:
@@ -101,11 +116,19 @@ class _Voice:
 
     def __post_init__(self) -> None:
         self._reader: SoundReader | None = None
+        self._closed_because = ""
         try:
             self._reader = SoundReader(self.path)
         except ShadowError as error:
             log.warning("sound: %s", error)
+            self._closed_because = error.what
         self._kept: tuple[int, Samples] = (0, np.zeros((0, 2), np.float32))
+
+    @property
+    def problem(self) -> str:
+        """Why its sound, or a part of it, cannot be read; "" while all is well."""
+        failed = self._reader is not None and self._reader.failed > 0
+        return self._closed_because or ("a part of its sound cannot be decoded" if failed else "")
 
     def at(self, seconds: Fraction, speed: float, count: int) -> Samples:
         """``count`` samples from that moment of the file on, at a speed, which may be negative."""

@@ -93,6 +93,8 @@ def _check(project: Project, clip: Clip, blocks: int) -> SourceCheck:
     if path is None:
         return SourceCheck(clip.name, clip.original.file.path, shelf_name, blocks, "its shelf is not known")
     problem, note = _compare(path, clip)
+    if clip.original.info.damage and not problem:
+        note = f"it is damaged: {clip.original.info.damage}" + (f"; {note}" if note else "")
     return SourceCheck(clip.name, str(path), shelf_name, blocks, problem, note)
 
 

@@ -133,7 +133,7 @@ class _Render:
         self._report = report
         self._presence = Presence()
         self._compositor = Compositor(self._presence, limit=1, deep=True, only="originals")
-        self._mixer = Mixer(TimelineProgram(project.timeline), self._original)
+        self._mixer = Mixer(TimelineProgram(project.timeline), self._original, _refuse_silence)
         self._graphs: dict[tuple[Any, ...], Graph] = {}
         self._samples = 0
 
@@ -243,6 +243,11 @@ class _Render:
         for packet in audio.encode(frame):
             self._container.mux(packet)
         self._samples = until
+
+
+def _refuse_silence(path: Path, why: str) -> None:
+    """A film has no silence where its original sounds."""
+    raise ExportError(f"no film is made: {why}", path, "Mute its blocks, or bring a whole copy of it.")
 
 
 def _is_plain(steps: tuple[Step, ...]) -> bool:

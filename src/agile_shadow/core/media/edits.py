@@ -1,9 +1,10 @@
-"""Edit lists of MP4 and MOV files that the media library does not follow: other speeds and frames held."""
+"""What the media library does not follow of edit lists of MP4 and MOV files: other speeds, frames held, timecode."""
 
 from __future__ import annotations
 
 import struct
 from collections.abc import Iterator
+from fractions import Fraction
 from pathlib import Path
 from typing import BinaryIO
 
@@ -11,6 +12,8 @@ from ..errors import MediaError
 
 _MOST = 10_000  # boxes and edits looked at: more are no footage's
 _ORDINARY = 0x00010000  # a speed of 1, 16.16
+
+Edit = tuple[int, int, int]
 
 
 def refuse_other_speeds(path: Path) -> None:
@@ -27,17 +30,66 @@ def refuse_other_speeds(path: Path) -> None:
                 )  # fmt: skip
 
 
+def timecode_shift(path: Path) -> Fraction:
+    """Seconds by which the first frame that is shown lies after the value that a file's timecode track begins with.
+
+    The track may be edited like the picture (its first edit begins inside it), and a picture may begin late (its first
+    edit shows nothing). Raises OSError.
+    """
+    with path.open("rb") as file:
+        size = file.seek(0, 2)
+        for moov in _within(file, 0, size, b"moov"):
+            scale = _scale(file, *moov, b"mvhd")
+            late = dict.fromkeys((b"vide", b"tmcd"), 0)
+            inside = Fraction(0)
+            seen: set[bytes] = set()
+            for trak in _within(file, *moov, b"trak"):
+                kind, own, edits = _track(file, *trak)
+                if kind not in late or kind in seen or not edits:
+                    seen.add(kind)
+                    continue
+                seen.add(kind)
+                late[kind] = edits[0][0] if edits[0][1] < 0 else 0
+                if kind == b"tmcd":
+                    first = next((one for one in edits if one[1] >= 0), (0, 0, 0))
+                    inside = Fraction(first[1], own) if own else Fraction(0)
+            return inside + (Fraction(late[b"vide"] - late[b"tmcd"], scale) if scale else 0)
+    return Fraction(0)
+
+
+def _track(file: BinaryIO, begin: int, end: int) -> tuple[bytes, int, list[Edit]]:
+    """What a track is, its ticks a second, and its edits."""
+    kind, scale = b"", 0
+    for mdia in _within(file, begin, end, b"mdia"):
+        scale = _scale(file, *mdia, b"mdhd")
+        for hdlr in _within(file, *mdia, b"hdlr"):
+            file.seek(hdlr[0] + 8)
+            kind = file.read(4)
+    lists = [elst for edts in _within(file, begin, end, b"edts") for elst in _within(file, *edts, b"elst")]
+    return kind, scale, [edit for elst in lists for edit in _edits(file, *elst)]
+
+
+def _scale(file: BinaryIO, begin: int, end: int, wanted: bytes) -> int:
+    """Ticks a second, as the head of a movie or of its media says; 0 where it says none."""
+    for head in _within(file, begin, end, wanted):
+        file.seek(head[0])
+        content = file.read(32)
+        place = 20 if content[:1] == b"\x01" else 12
+        return int.from_bytes(content[place : place + 4], "big")
+    return 0
+
+
 def _speeds(file: BinaryIO) -> Iterator[int]:
     size = file.seek(0, 2)
     for moov in _within(file, 0, size, b"moov"):
         for trak in _within(file, *moov, b"trak"):
             for edts in _within(file, *trak, b"edts"):
                 for elst in _within(file, *edts, b"elst"):
-                    yield from _of_list(file, *elst)
+                    yield from (speed for _lasts, first, speed in _edits(file, *elst) if first >= 0)
 
 
-def _of_list(file: BinaryIO, begin: int, end: int) -> Iterator[int]:
-    """Speeds of the edits of a list that show something."""
+def _edits(file: BinaryIO, begin: int, end: int) -> Iterator[Edit]:
+    """How long each edit of a list lasts, where it begins in its track (-1: it shows nothing), and its speed."""
     file.seek(begin)
     head = file.read(8)
     if len(head) < 8:
@@ -46,9 +98,7 @@ def _of_list(file: BinaryIO, begin: int, end: int) -> Iterator[int]:
     (count,) = struct.unpack(">I", head[4:])
     whole = min(count, _MOST, (end - begin - 8) // layout.size)
     content = file.read(whole * layout.size)
-    for _lasts, first, speed in layout.iter_unpack(content[: len(content) // layout.size * layout.size]):
-        if first >= 0:
-            yield speed
+    yield from layout.iter_unpack(content[: len(content) // layout.size * layout.size])
 
 
 def _within(file: BinaryIO, begin: int, end: int, wanted: bytes) -> Iterator[tuple[int, int]]:

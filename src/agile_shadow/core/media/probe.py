@@ -16,10 +16,12 @@ from av.video.stream import VideoStream
 
 from ..errors import MediaError
 from ..strict import whole_text
+from ..time import frame_of, is_drop_frame, timecode_at
 from .clock import since_midnight
-from .edits import refuse_other_speeds
+from .edits import refuse_other_speeds, timecode_shift
 from .index import FrameIndex, read_index
 from .info import JOINED, SEQUENCE, AudioStream, MediaInfo
+from .joined import parts_of
 from .oddities import damage_of, picture_oddities
 from .opening import ODD_FILE, open_media
 from .recording import form_of, is_joined, is_sequence
@@ -76,8 +78,9 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
     """Everything the program wants to know about a file, or a sequence at ``rate``. Raises MediaError in words."""
     with open_media(path, rate) as container:
         try:
-            if "mov" in container.format.name and form_of(path) == "file":
-                refuse_other_speeds(path)
+            if "mov" in container.format.name or form_of(path) == "parts":
+                for part in parts_of(path):
+                    refuse_other_speeds(part)
             if container.streams.video:
                 return _sensible(_probe_picture(path, container, container.streams.video[0]), path)
             if container.streams.audio:
@@ -142,6 +145,8 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
     rate = index.rate()
     plain = not is_still and form_of(path) == "file"
     timecode, reel = timecode_and_reel(container)
+    if timecode and plain and "mov" in container.format.name:
+        timecode = _shifted(timecode, timecode_shift(path), rate)
     return MediaInfo(
         kind="still" if is_still else "video",
         container=SEQUENCE if sequence else JOINED if is_joined(path) else container.format.name,
@@ -169,6 +174,17 @@ def _probe_picture(path: Path, container: InputContainer, stream: VideoStream) -
         odd=picture_oddities(path, container, stream, index, frame) if not is_still else (),
         damage=damage_of(path, container, stream, index) if plain else "",
     )
+
+
+def _shifted(timecode: str, seconds: Fraction, rate: Fraction) -> str:
+    """The timecode of the first frame that is shown, so many seconds after the one that the file begins with."""
+    frames = round(seconds * rate)
+    if not frames:
+        return timecode
+    try:
+        return timecode_at(frame_of(timecode, rate) + frames, rate, is_drop_frame(timecode))
+    except ValueError:
+        return timecode
 
 
 def _made_as(container: InputContainer) -> str:

@@ -40,6 +40,7 @@ class SoundReader:
         channels = [stream.codec_context.layout.nb_channels for stream in self._streams]
         self._total_channels = sum(channels)
         self._sound_from = 0
+        self.failed = 0  # packets that could not be decoded: silence stands for them
         self._reset(0)
 
     def close(self) -> None:
@@ -93,6 +94,7 @@ class SoundReader:
             try:
                 frames = packet.decode()
             except av.error.FFmpegError:
+                self.failed += voice.began  # what comes first after a leap may lack what it builds on
                 continue
             for frame in frames:
                 if isinstance(frame, av.AudioFrame):
@@ -135,6 +137,11 @@ class _Voice:
         self._expected: int | None = None  # the sample of the stream that follows without a gap
         self._skip = 0  # samples at 48 kHz that are left out of what comes next
         self._resampler = _resampler()
+
+    @property
+    def began(self) -> bool:
+        """Whether anything was decoded since the last leap."""
+        return self._expected is not None
 
     def take(self, frame: av.AudioFrame) -> None:
         """Take the next decoded frame."""

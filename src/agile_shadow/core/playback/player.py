@@ -118,6 +118,7 @@ class Player:
         self._centre = (0.5, 0.5)
         self._loop: tuple[int, int] | None = None
         self._running_loop: tuple[int, int] | None = None
+        self.unheard = ""  # a sentence about sound that cannot be read, while it plays
         self._position = 0
         self._looked_at = True
         self._speed = Fraction(0)
@@ -357,15 +358,20 @@ class Player:
         if self._sound is None or abs(speed) > _HEARD or program is None:
             return
         position = round(Fraction(frame) / program.rate * SAMPLE_RATE)
+        self.unheard = ""
 
         def source() -> Mixer | AtSpeed:
-            mixer = Mixer(program, self._sound_choice)
+            mixer = Mixer(program, self._sound_choice, self._not_heard)
             if speed == 1 and loop is None:
                 return mixer
             bounds = [round(Fraction(edge) / program.rate * SAMPLE_RATE) for edge in loop] if loop is not None else None
             return AtSpeed(Looping(mixer, bounds[0], bounds[1]) if bounds is not None else mixer, speed, position)
 
         self._sound_runs = self._sound.start(source, position)
+
+    def _not_heard(self, path: Path, why: str) -> None:
+        """On the sound's thread: what is silent because it cannot be read is told."""
+        self.unheard = f"the sound of {path.name} is silent where it cannot be read: {why}"
 
     def _sound_choice(self, layer: Layer) -> Choice | None:
         project = self._project

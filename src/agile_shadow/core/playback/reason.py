@@ -18,11 +18,12 @@ _ENOUGH = 1.3  # times its rate at which a file decodes while other work goes on
 
 @dataclass(frozen=True)
 class Reason:
-    """A sentence, what mends it, and the clip it is about ("" for none)."""
+    """A sentence, what mends it, and the clip it is about ("" for none); ``what`` is wrong, in a word."""
 
     text: str
     mend: Mend
     clip: str = ""
+    what: str = "Late"
 
 
 def why_late(
