@@ -112,7 +112,7 @@ def test_what_is_odd_is_said_and_what_is_usual_is_not(tmp_path: Path) -> None:
 def test_gaps_and_frames_in_words() -> None:
     gaps = [Gap(Fraction(k), Fraction(1, 2)) for k in range(6)]
     said = gap_words(gaps, Fraction(2))
-    assert said[0] == "its sound has a gap of 0.50 s at 0.00 s" and said[-1] == "its sound has 1 more gaps"
+    assert said[0] == "its sound has a gap of 0.50 s at 0.00 s" and said[-1] == "its sound has 1 more gap"
     assert frames_in_words([7]) == "frame 7" and frames_in_words([1, 2, 9]) == "frames 1, 2 and 9"
     assert frames_in_words(list(range(4, 20))) == "16 frames, the first of them 4"
     assert damage_words((), 0) == "" and damage_words((3,), 2) == "frame 3 cannot be decoded whole"
@@ -166,7 +166,7 @@ def test_damaged_footage_is_copied_proved_and_needs_you(tmp_path: Path) -> None:
     states = {row.path: row.state for row in report.rows}
     assert states == {"good.mp4": "paired", "hurt.mp4": "needs you", "lost.mov": "needs you", "short.mkv": "needs you"}
     clips = {clip.name: clip.original.info for clip in load_project(tmp_path / "film" / "p.otio").clips}
-    assert clips["hurt"].damage and clips["short"].damage and not clips["good"].damage
+    assert clips["hurt"].damage and clips["short"].damage and clips["lost"].damage and not clips["good"].damage
     again = ingest(card, tmp_path / "film" / "p.otio", Preset(name="Small", proxies=HALF))
     assert sorted(one.path for one in again.failed) == sorted(reasons) and again.proved == 4
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from ..core.errors import Cancelled, ShadowError, sentence
@@ -32,20 +32,20 @@ class LayWork:
         """Whether it looks for recordings."""
         return self._busy
 
-    def lay(self, chosen: Sequence[str], tell: Callable[[str], None]) -> None:
-        """Look for recordings that belong under chosen blocks and lay them there, one step that can be undone; ``tell``
-        shows a sentence."""
+    def lay(self, chosen: Sequence[str]) -> None:
+        """Look for recordings that belong under chosen blocks and lay them there, one step that can be undone."""
+        refuse = self._work.problem.emit
         project = self._work.session.project
         if self._busy:
-            tell("Recordings are being looked for already.")
+            refuse("Recordings are being looked for already.")
         elif not pictures_of(project, chosen):
-            tell("Choose the blocks with a picture, played at their own speed, that sound is to be laid under.")
+            refuse("Choose the blocks with a picture, played at their own speed, that sound is to be laid under.")
         elif not recordings(project):
-            tell("This project has no sound recorded apart: ingest the recorder's card first.")
+            refuse("This project has no sound recorded apart: ingest the recorder's card first.")
         else:
             self._busy = True
-            tell("Looking for recordings by timecode and sound.")
-            self._work.in_background(lambda: self._found(project, list(chosen)), lambda found: self._put(*found, tell))
+            self._work.told.emit("Looking for recordings by timecode and sound.")
+            self._work.in_background(lambda: self._found(project, list(chosen)), lambda found: self._put(*found))
 
     def _found(self, project: Project, chosen: list[str]) -> tuple[list[Asked], list[Lag | None]]:
         """On another thread: ask a worker about each recording."""
@@ -70,12 +70,12 @@ class LayWork:
             return None
         return found
 
-    def _put(self, asked: list[Asked], heard: list[Lag | None], tell: Callable[[str], None]) -> None:
+    def _put(self, asked: list[Asked], heard: list[Lag | None]) -> None:
         """On the interface thread: one edit, of the blocks that are still there."""
         leads, told = decided(asked, heard)
         if leads:
             self._work.session.edit("Lay sound", lambda project: lay(project, leads))
-        tell(told)
+        (self._work.told if leads else self._work.problem).emit(told)
 
     def end(self) -> None:
         """End what is being looked for, without waiting for it."""

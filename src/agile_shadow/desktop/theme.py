@@ -91,7 +91,7 @@ QWidget#place, QWidget#strip, QWidget#rail {{ background: {t.ground}; }}
 QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
 QLabel {{ background: transparent; }}
 QLabel#quiet {{ color: {t.quiet}; }}
-QLabel#warn {{ color: {t.warn}; }}
+QLabel#warn, QLabel[warned="true"] {{ color: {t.warn}; }}
 QLabel#part {{ font-weight: bold; }}
 QLabel#path {{ color: {t.quiet}; font-family: "{MONO}"; font-size: 8pt; }}
 QLabel#heading {{ font-size: 15pt; }}

@@ -195,6 +195,7 @@ class MainWindow(QMainWindow):
         work.saved_changed.connect(self._show_saved)
         work.jobs_changed.connect(self._show_jobs)
         work.problem.connect(self.tell)
+        work.told.connect(lambda text: self.tell(text, calm=True))
         work.offered.connect(lambda text, answers: self.offer(text, *answers))
         work.changed_elsewhere.connect(self._changed_elsewhere)
         work.ingest_ended.connect(self._ingest_ended)

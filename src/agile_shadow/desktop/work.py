@@ -65,6 +65,7 @@ class Work(QObject):
     watches_changed = Signal()
     problem = Signal(str)
     offered = Signal(str, object)
+    told = Signal(str)  # what is no problem
     changed_elsewhere = Signal()
     _from_elsewhere = Signal(object)
 

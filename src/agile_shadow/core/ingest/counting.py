@@ -112,7 +112,7 @@ def picture_words(info: MediaInfo) -> str:
     """``3840 x 2160 hevc``, or the sound's channels and codec."""
     if info.display_width:
         return f"{info.display_width} x {info.display_height} {info.codec}"
-    return f"{info.audio_channels} channels {info.codec}"
+    return f"{info.audio_channels} channel{'s' if info.audio_channels != 1 else ''} {info.codec}"
 
 
 def took(began: float, size: int) -> Took:

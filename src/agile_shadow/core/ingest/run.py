@@ -473,12 +473,23 @@ class IngestRun:
         self.board.change(job.key, state="failed", ended=time.time(), note=sentence(error))
         if isinstance(error, MediaError):
             self._note(job.file, step="show")
+            self._mark_damaged(job.file, getattr(error, "damage", ""))
         if job.kind == "second copy":
             self._note(job.file, phase="failed", note=f"second copy: {sentence(error)}")
         else:
             self._note(job.file, phase="failed", note=sentence(error), done=0.0)
         if job.kind == "copy":
             self._next_of_size(job.file)
+
+    def _mark_damaged(self, file: SourceFile, damage: str) -> None:
+        """Keep with the clip what decoding its original showed."""
+
+        def mark(project: Project) -> Project:
+            clip = project.clip(self._taken.get(file.path, ""))
+            return project if clip is None else project.with_clip(_damaged(clip, damage))
+
+        if damage:
+            self._session.absorb(mark)
 
     def _taken_back(self, job: _Job) -> None:
         if self._stopped.is_set():
@@ -962,10 +973,8 @@ class IngestRun:
             current = project.clip(clip.id)
             if current is None or any(old.file == proxy.file for old in current.proxies):
                 return project
-            original = current.original
-            if result.original.damage and not original.info.damage:  # decoding showed it
-                original = replace(original, info=replace(original.info, damage=result.original.damage))
-            return project.with_clip(replace(current, original=original, proxies=(*current.proxies, proxy)))
+            current = _damaged(current, result.original.damage)
+            return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
 
         self._session.absorb(add)
         assert self._preset.proxies is not None
@@ -1005,6 +1014,13 @@ def _with_original_of(known: Clip | None, clip: Clip) -> Clip:
     if known is None:
         return clip
     return known if known.original.file == clip.original.file else replace(known, original=clip.original)
+
+
+def _damaged(clip: Clip, damage: str) -> Clip:
+    """With what decoding showed, where nothing was known of it."""
+    if not damage or clip.original.info.damage:
+        return clip
+    return replace(clip, original=replace(clip.original, info=replace(clip.original.info, damage=damage)))
 
 
 def _name_of(path: Path, file: SourceFile) -> str:

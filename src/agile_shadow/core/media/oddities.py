@@ -73,7 +73,8 @@ def gap_words(gaps: list[Gap], origin: Fraction) -> list[str]:
     gaps = [gap for gap in gaps if gap.at + gap.length > origin + _LATE]
     words = [f"its sound has a gap of {_seconds(gap.length)} at {_seconds(gap.at - origin)}" for gap in gaps[:_SHOWN]]
     if len(gaps) > _SHOWN:
-        words.append(f"its sound has {len(gaps) - _SHOWN} more gaps")
+        more = len(gaps) - _SHOWN
+        words.append(f"its sound has {more} more gap{'s' if more > 1 else ''}")
     return words
 
 

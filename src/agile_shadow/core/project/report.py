@@ -126,7 +126,8 @@ class IngestReport:
         """The report in one line."""
         text = f"{self.found} found, {self.copied} copied, {self.proved} proved, {self.paired} proxies paired"
         if self.no_proxy_needed:
-            text += f", {self.no_proxy_needed} need no proxy here"
+            needs = "needs" if self.no_proxy_needed == 1 else "need"
+            text += f", {self.no_proxy_needed} {needs} no proxy here"
         if self.small_copies:
             text += f", {self.small_copies} of the camera's own paired"
         if self.second_copies:

@@ -153,7 +153,8 @@ class ReportView(QWidget):
             self.when.setText("")
             return
         self.number.setText(report.one_number())
-        self.number.setStyleSheet("" if report.all_well else f"color: {theme.colour('warn').name()}")
+        self.number.setProperty("warned", not report.all_well)
+        self.number.style().polish(self.number)
         self.sums.setText(f"{report.headline()}.")
         self.when.setText(_when(report))
         self._model.set_rows(report.rows)

@@ -220,7 +220,7 @@ class Doing:
 
     def _lay_sound(self) -> None:
         chosen = self._view.chosen or {block.id for block in (self.block_here(),) if block is not None}
-        self._work.laying.lay(sorted(chosen), self._tell)
+        self._work.laying.lay(sorted(chosen))
 
     def _link(self) -> None:
         chosen = self._view.chosen
