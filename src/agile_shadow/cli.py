@@ -21,6 +21,7 @@ from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, r
 from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
 from .core.export import ExportRequest, final_check, run_export
 from .core.jobs import WorkerPool
+from .core.jobs.vetting import Vetting
 from .core.log import set_up_logging
 from .core.media import MediaInfo
 from .core.media.asking import Question, tell
@@ -203,7 +204,9 @@ def main() -> None:
         say(f"There is no log: {sentence(error)}")
     told_of_all(say)
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended by a signal as by Ctrl+C: with an answer
-    sys.exit(run(sys.argv[1:]))
+    with Vetting():
+        status = run(sys.argv[1:])
+    sys.exit(status)
 
 
 def run(arguments: list[str]) -> int:

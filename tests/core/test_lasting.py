@@ -474,7 +474,7 @@ def test_a_call_with_wrong_words_is_one_object_too(arguments: list[str], capsys:
 def test_no_exception_leaves_a_command_as_a_traceback(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
 ) -> None:
-    def fail(*_arguments: object) -> Any:
+    def fail(*_arguments: object, **_named: object) -> Any:
         raise ZeroDivisionError("planted")
 
     monkeypatch.setattr(cli, "load_project", fail)

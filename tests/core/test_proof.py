@@ -6,14 +6,18 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 
 from agile_shadow.core.media import probe
+from agile_shadow.core.pairs import Proof, Stamp
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.hearing import compare
-from agile_shadow.core.pairs.proof import ProveRequest, prove
-from agile_shadow.core.stand_ins.elsewhere import Derived, write_original, write_proxy
+from agile_shadow.core.pairs.proof import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
+from agile_shadow.core.presets import Proxies
+from agile_shadow.core.proxies import ProxyRequest, make_proxy
+from agile_shadow.core.stand_ins.elsewhere import Derived, burnt, write_original, write_proxy
 from tests.footage import here
 from tests.pairs import clip, proved
 
@@ -75,6 +79,58 @@ def test_a_nearly_still_scene_is_never_proven_nor_doubted(tmp_path: Path) -> Non
     for number, made in enumerate((PLAIN, replace(PLAIN, burnt=True), replace(PLAIN, hard=True, graded=0))):
         proof = proved(tmp_path / str(number), clip(motion="still"), made)
         assert proof.state == "cannot tell" and proof.reasons == () and "cannot tell" in proof.notes[0]
+
+
+def counted(path: Path, seed: int, moves: bool) -> Half:
+    """A clip with a running counter burnt in, its background and what moves in it chosen by ``seed``."""
+    rng = np.random.default_rng(seed)
+    texture = np.kron(rng.integers(60, 190, (40, 70)), np.ones((8, 8))).astype(np.uint8)[:288, :512]
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("libx264", rate=25, options={"preset": "ultrafast"})
+        stream.width, stream.height, stream.pix_fmt = 512, 288, "yuv420p"
+        for number in range(60):
+            picture = np.repeat(texture[:, :, None], 3, 2)
+            x, y = (20 + (3 + seed) * number) % 440, 60 + 40 * seed
+            if moves:
+                picture[y : y + 40, x : x + 60] = np.roll(picture, 31 * seed, (0, 1))[y : y + 40, x : x + 60]
+            shown = burnt(picture, f"10:00:{number // 25:02d}:{number % 25:02d}")
+            frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(shown), format="rgb24")
+            frame.pts, frame.time_base = number, Fraction(1, 25)
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+    return Half(path, probe(path))
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+@pytest.mark.parametrize("codec", ["h264", "dnxhr-lb"])
+@pytest.mark.parametrize("moves", [True, False])
+def test_a_counter_burnt_in_is_no_evidence(tmp_path: Path, codec: str, moves: bool) -> None:
+    own, other = (counted(tmp_path / f"{seed}.mp4", seed, moves) for seed in (1, 2))
+    wanted = Proxies(codec=codec, scale=Fraction(1, 2))  # type: ignore[arg-type]
+    made = make_proxy(ProxyRequest(own.path, tmp_path / "p.mov", wanted, own.info), quiet)
+    proxy = Half(made.path, made.info)
+    right = prove(ProveRequest(own, proxy), quiet)
+    assert (right.state, right.reasons) == ("proven" if moves else "cannot tell", ())
+    assert moves or "besides what is burnt in" in right.notes[0]
+    assert not moves or LETTERS_LEFT_OUT in right.notes
+    wrong = prove(ProveRequest(other, proxy), quiet)  # the same counter, another picture
+    assert wrong.state == "refused" and wrong.reasons == ("shows another picture than its original",)
+
+
+def test_a_likeness_far_below_its_sisters_is_a_doubt_where_letters_are_burnt_in() -> None:
+    proof = Proof("proven", Stamp(1, 1, 1, 1, 0), notes=(LETTERS_LEFT_OUT,), likeness=0.92)
+    sisters = [0.99, 0.985, 0.988, 0.991, 0.989]
+    doubted = beside_sisters(proof, sisters)
+    assert doubted.state == "doubtful" and doubted.reasons == (
+        "its likeness of 0.92 is far below that of the clips beside it, 0.99",
+    )
+    assert beside_sisters(proof, sisters[:3]) == proof  # too few to stand out from
+    assert beside_sisters(replace(proof, notes=()), sisters) == replace(proof, notes=())
+    assert beside_sisters(replace(proof, likeness=0.97), sisters).state == "proven"
+    assert beside_sisters(proof, [0.8, 0.99, 0.9, 0.95, 0.85]).state == "proven"  # they differ as much
 
 
 def test_data_that_differs_is_said(tmp_path: Path) -> None:

@@ -151,7 +151,8 @@ def prove(
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
-    from ..core.pairing.proving import due, holds, prove_request
+    from ..core.pairing.proving import due, holds, prove_request, sisters_of
+    from ..core.pairs.proof import beside_sisters
     from ..core.pairs.proof import prove as prove_pair
 
     with told():
@@ -180,6 +181,7 @@ def prove(
                     continue
                 assert proof is not None
                 if key in futures:
+                    proof = beside_sisters(proof, sisters_of(session.project, one.clip, one.proxy))
                     session.absorb(partial(_with_proof, one.clip.id, one.proxy.file, proof))
                 listed.append(
                     {"original": str(one.original_path), "proxy": str(one.proxy_path), **proof_values(proof),

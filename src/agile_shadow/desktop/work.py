@@ -19,6 +19,7 @@ from ..core.errors import Cancelled, ShadowError, sentence
 from ..core.export import ExportRequest, run_export
 from ..core.ingest import Desk, Ended, IngestReport, IngestRequest, IngestRun, Progress
 from ..core.jobs import Awake, JobStore, Piece, WorkerPool
+from ..core.jobs.vetting import Vetting
 from ..core.project import ProjectLock, ProjectSession
 from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
 from ..core.stand_ins.card import draw_damaged, draw_small_things
@@ -92,6 +93,7 @@ class Work(QObject):
         self.bakes = BakeWork(self)
         self.bakes.changed.connect(self.jobs_changed)
         self.laying = LayWork(self)
+        self.vetting = Vetting().__enter__()
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL)
         self._timer.timeout.connect(self._poll)
@@ -371,6 +373,7 @@ class Work(QObject):
         self.pairs.end()
         self.bakes.end()
         self.laying.end()
+        self.vetting.end()
         if self.export is not None and self.export.active and self.export.future is not None:
             self.export.keep_open = True
             self.export.pool.cancel(self.export.future)
@@ -387,7 +390,8 @@ class Work(QObject):
         def left() -> float:
             return max(0.05, end - time.monotonic())
 
-        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left()), self.laying.wait(left())]
+        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left())]
+        ended += [self.laying.wait(left()), self.vetting.close(left())]
         for wait in self._endings:
             wait(left())
         for thread in self._threads:

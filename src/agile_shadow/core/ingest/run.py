@@ -30,6 +30,7 @@ from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_he
 from ..estimates.headroom import Headroom, keep_headroom
 from ..jobs import JobStore, Piece, WorkerPool
 from ..jobs.store import SHORT
+from ..jobs.vetting import remember_read
 from ..media import MediaInfo
 from ..media.joined import parts_of
 from ..media.recording import is_joined
@@ -825,6 +826,7 @@ class IngestRun:
             self._note(file, phase="failed", note=result.problem)
             self._next_of_size(file)
             return
+        remember_read([result.path])
         clip = self._clip_of(file, result, result.info)
         self._taken[file.path] = clip.id
         self._small_copies += sum(1 for proxy in clip.proxies if not proxy.info.made_as) if file.copies else 0
@@ -967,6 +969,7 @@ class IngestRun:
         shelf = self._shelves.proxies
         if self._preset.proxies is not None and self._preset.proxies.place == "beside":
             shelf = self._session.project.shelf(clip.original.file.shelf) or shelf
+        remember_read([result.path])
         proxy = pair_made_proxy(reference(shelf, result.path), result)
 
         def add(project: Project) -> Project:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -27,6 +28,21 @@ ODD_FILE = (
 )  # fmt: skip
 
 
+Gate = Callable[[Path, Fraction | None], None]
+_gates: list[Gate] = []  # one at most
+
+
+def opened_through(gate: Gate) -> None:
+    """From now on have every opening of a file in this process asked for first: ``gate`` returns, or raises MediaError,
+    OSError."""
+    _gates[:] = [gate]
+
+
+def no_longer_through(gate: Gate) -> None:
+    """Ask this one no more; another that came after it stays."""
+    _gates[:] = [one for one in _gates if one != gate]
+
+
 def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
     """Open a file for reading; raises MediaError in words for whatever stands against it.
 
@@ -34,6 +50,8 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
     Only readers of footage are tried: a list of files with the ending of a film opens nothing.
     """
     try:
+        for gate in tuple(_gates):
+            gate(path, rate)
         if is_sequence(path):
             return _open_sequence(path, rate or DEFAULT_RATE)
         for part in parts_of(path):

@@ -90,6 +90,20 @@ def prove_request(project: Project, one: Due) -> ProveRequest:
     return ProveRequest(*halves, one.proxy.offset)
 
 
+def sisters_of(project: Project, clip: Clip, proxy: Proxy) -> list[float]:
+    """The likenesses of other clips' proven proxies that were made with the same settings and bear letters as well."""
+    from ..pairs.proof import LETTERS_LEFT_OUT
+
+    made_as = proxy.info.made_as
+    return [
+        one.proof.likeness
+        for other in project.clips if made_as and other.id != clip.id
+        for one in other.proxies
+        if one.info.made_as == made_as and one.proof is not None and one.proof.state == "proven"
+        and LETTERS_LEFT_OUT in one.proof.notes
+    ]  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Proved:
     """What was found of one proxy of a clip."""
@@ -227,7 +241,7 @@ class Prover:
             self._keep()
 
     def _prove(self, one: Due) -> None:
-        from ..pairs.proof import prove  # loads numerical libraries: not before they are needed
+        from ..pairs.proof import beside_sisters, prove  # loads numerical libraries: not before they are needed
 
         if self._pool is None:
             self._pool = WorkerPool(1, stalled_after=120)
@@ -240,6 +254,7 @@ class Prover:
             self.problems[one.clip.id] = sentence(error) if isinstance(error, ShadowError | OSError) else str(error)
             return
         self.problems.pop(one.clip.id, None)
+        proof = beside_sisters(proof, sisters_of(self._session.project, one.clip, one.proxy))
         self._proved.append(Proved(one.clip.id, one.proxy.file, proof))
         if time.monotonic() - self._kept_at > _GATHER:
             self._keep()

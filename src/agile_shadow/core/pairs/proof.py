@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -33,6 +34,11 @@ _SHAPE_ROOM = 0.03
 _FINE = 24  # places that are read again to find where a shift begins
 _LONGEST = 20_000  # frames of a proxy that are laid over its original to find another offset
 _HEAVY = 40e9  # pixels of an original whose frames are decoded for that
+
+
+LETTERS_LEFT_OUT = "the letters burnt into its picture were left out"
+_SISTERS = 4  # proofs beside which one can be said to stand out
+_APART, _SPREADS = 0.03, 8.0  # likeness below theirs: at least, and times their usual distance from the middle
 
 
 @dataclass(frozen=True)
@@ -74,6 +80,19 @@ def prove(request: ProveRequest, report: Report) -> Proof:
     if state in ("proven", "cannot tell") and (wrong or heard):
         state = "doubtful"
     return replace(picture, state=state, reasons=tuple(reasons), notes=(*picture.notes, *notes))
+
+
+def beside_sisters(proof: Proof, sisters: Sequence[float]) -> Proof:
+    """A proof of a picture with letters burnt in, doubted where its likeness is far below that of ``sisters``, the
+    likenesses of other such pairs whose proxies were made alike: letters may have spoken where the picture did not."""
+    if proof.state != "proven" or LETTERS_LEFT_OUT not in proof.notes or len(sisters) < _SISTERS:
+        return proof
+    middle = float(np.median(sisters))
+    spread = float(np.median(np.abs(np.array(sisters) - middle)))
+    if proof.likeness >= middle - max(_APART, _SPREADS * spread):
+        return proof
+    reason = f"its likeness of {proof.likeness:.2f} is far below that of the clips beside it, {middle:.2f}"
+    return replace(proof, state="doubtful", reasons=(*proof.reasons, reason))
 
 
 def stamp_of(request: ProveRequest) -> Stamp:
@@ -171,7 +190,8 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
     verdict = judge(readings.seen)
     curve = tuple((frame, round(value, 4)) for frame, value in readings.curve)
     likeness = round(float(np.mean([value for _frame, value in curve])), 4) if curve else 0.0
-    plain = Proof("proven", stamp, likeness=likeness, curve=_thinned(curve))
+    notes = (LETTERS_LEFT_OUT,) if verdict.burnt_in else ()
+    plain = Proof("proven", stamp, notes=notes, likeness=likeness, curve=_thinned(curve))
     if _is_another(verdict):
         better = _offset(request)
         if better is not None:

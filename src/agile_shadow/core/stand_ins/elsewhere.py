@@ -230,7 +230,8 @@ def graded(picture: Pixels, look: int) -> Pixels:
     return np.asarray(np.clip(mixed, 0, 255), np.uint8)
 
 
-def _burnt(picture: Pixels, text: str) -> Pixels:
+def burnt(picture: Pixels, text: str) -> Pixels:
+    """A picture (height, width, 3) with white letters on black burnt in below, on the left."""
     image = Image.fromarray(picture)
     draw = ImageDraw.Draw(image)
     font = ImageFont.load_default(max(8, picture.shape[0] // 9))
@@ -307,7 +308,7 @@ def _shrunk(picture: Pixels, width: int, height: int, proxy: Derived, clip: Draw
     small = np.asarray(Image.fromarray(picture).resize((width, height), Image.Resampling.BOX))
     if proxy.graded is not None:
         small = graded(small, proxy.graded)
-    return _burnt(small, timecode_at((clip.start or 0) + number, clip.rate)) if proxy.burnt else small
+    return burnt(small, timecode_at((clip.start or 0) + number, clip.rate)) if proxy.burnt else small
 
 
 def _write(
