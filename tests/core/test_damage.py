@@ -13,7 +13,8 @@ import av
 import numpy as np
 import pytest
 from benchmarks.zoo import patching
-from benchmarks.zoo.drawing import Drawn, Voice, draw
+from benchmarks.zoo.drawing import CLICKS, Drawn, Voice, draw
+from benchmarks.zoo.judging import clicks_in, see
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -36,6 +37,7 @@ from agile_shadow.core.media.whole import damage_words, look_through
 from agile_shadow.core.pairs.colour import Coded, ColourPair, _told
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.hearing import listen
+from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.pairs.witness import frames_wrong, gap_ends, is_doubtful
 from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Preset, Proxies
@@ -88,7 +90,7 @@ def test_a_sound_file_that_is_cut_off_is_told_too(tmp_path: Path) -> None:
         out.mux(stream.encode(frame))
     assert probe(path).damage == ""
     cut = patching.cut_off(0.5)(path)
-    assert probe(cut).damage == "one packet is not whole"
+    assert probe(cut).damage == "cut off: a part of its sound is not there"
 
 
 def test_what_is_odd_is_said_and_what_is_usual_is_not(tmp_path: Path) -> None:
@@ -143,6 +145,25 @@ def test_probing_ends_in_a_sentence_when_the_reader_dies(tmp_path: Path, monkeyp
     monkeypatch.setattr(WorkerPool, "submit", died)
     status, answer, said = here("probe", path)
     assert status == 1 and "ended the process that read it" in answer["failed"][0]["reason"] and "Traceback" not in said
+
+
+@pytest.mark.parametrize("part", [0.31, 0.47, 0.6])
+def test_a_stream_that_begins_in_the_middle_is_no_damage(tmp_path: Path, part: float) -> None:
+    options = {"g": "12", "bf": "2", "preset": "veryfast", "x264-params": "open-gop=1", "sc_threshold": "0"}
+    how = Drawn("ts", options=options, voices=(Voice("aac", bit_rate=128_000),))
+    path = draw(how, tmp_path / "a")
+    data = path.read_bytes()
+    path.write_bytes(data[int(len(data) * part) // 188 * 188 :])
+    info = probe(path)
+    assert info.damage == "" and 10 < info.frames < 40
+    made = make_proxy(ProxyRequest(path, tmp_path / "p.mov", HALF, info), quiet)
+    assert made.original.damage == "" and made.info.frames == info.frames == len(look_through(path).times)
+    seen = see(made.path)
+    assert list(seen.numbers) == list(range(50 - info.frames, 50))
+    proof = prove(ProveRequest(Half(path, info), Half(made.path, made.info)), quiet)
+    assert proof.state == "proven", proof
+    clicks = tuple(at for at in (one - (50 - info.frames) / 25 for one in CLICKS) if 0.1 < at < info.frames / 25 - 0.1)
+    assert clicks and max(map(abs, clicks_in(made.path, clicks))) < 1.6
 
 
 # The ingest

@@ -10,14 +10,17 @@ import logging
 import threading
 from collections.abc import Iterable
 from concurrent.futures import CancelledError
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 
+import av
+
 from ..errors import Cancelled, MediaError, ShadowError, StateError, WorkerDied, WorkerStalled
-from ..media import SoundReader, probe
+from ..media import SoundReader
 from ..media.asking import Question
 from ..media.joined import parts_of
-from ..media.opening import no_longer_through, opened_through
+from ..media.opening import ODD_FILE, no_longer_through, open_media, opened_through
 from ..media.recording import is_joined
 from ..media.sequence import status
 from ..state import opened, state_file
@@ -56,10 +59,21 @@ def was_read(path: Path, size: int, modified: int) -> bool:
 
 
 def try_out(question: Question, report: Report) -> None:
-    """Open a file, decode its first frame and a little of its sound: a task for a worker. Raises MediaError."""
-    info = probe(question.path, question.rate)
+    """Open a file, decode its first frame and a little of its sound: a task for a worker. Raises MediaError.
+
+    What cannot be decoded is no harm: whoever opens it next is told.
+    """
+    with suppress(av.error.FFmpegError, *ODD_FILE):
+        _try_out(question, report)
+
+
+def _try_out(question: Question, report: Report) -> None:
+    with open_media(question.path, question.rate) as container:
+        has_sound = bool(container.streams.audio)
+        if container.streams.video:
+            next(container.decode(container.streams.video[0]), None)
     report(0.5)
-    if info.audio:
+    if has_sound:
         reader = SoundReader(question.path)
         try:
             reader.read(0, _SOUND)

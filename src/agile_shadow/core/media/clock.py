@@ -13,11 +13,10 @@ from pathlib import Path
 
 from av.container import InputContainer
 
-from ..below import open_ordinary
+from .riff import wave_chunks
 
 _DAY = 24 * 3600
-_MOST_CHUNKS, _MOST_TEXT = 200, 1_000_000
-_RIFF = (b"RIFF", b"RF64", b"BW64")
+_MOST_TEXT = 1_000_000
 
 
 def since_midnight(path: Path, container: InputContainer, sample_rate: int) -> Fraction | None:
@@ -48,20 +47,8 @@ def _number(text: str, tag: str) -> int | None:
 
 def _ixml(path: Path) -> str:
     """The text of a wave file's iXML chunk, "" where it has none."""
-    handle = open_ordinary(os.path.realpath(path))
-    try:
-        head = os.pread(handle, 12, 0)
-        if head[:4] not in _RIFF or head[8:] != b"WAVE":
+    with wave_chunks(path) as (handle, chunks):
+        found = next((one for one in chunks if one.name == b"iXML"), None)
+        if found is None:
             return ""
-        at = 12
-        for _chunk in range(_MOST_CHUNKS):
-            name = os.pread(handle, 8, at)
-            if len(name) < 8:
-                return ""
-            size = int.from_bytes(name[4:], "little")
-            if name[:4] == b"iXML":
-                return os.pread(handle, min(size, _MOST_TEXT), at + 8).decode("utf-8", "replace")
-            at += 8 + size + size % 2
-        return ""
-    finally:
-        os.close(handle)
+        return os.pread(handle, min(found.size, _MOST_TEXT), found.begin).decode("utf-8", "replace")

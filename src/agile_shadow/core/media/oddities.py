@@ -18,11 +18,13 @@ from av.video.stream import VideoStream
 from .index import FrameIndex
 from .packets import Gap, Packets, packets_of
 from .recording import form_of
+from .riff import missing_from_wave
 
 _UNSPECIFIED = 2  # ITU-T H.273
 _LATE = Fraction(1, 50)  # seconds
 _SHOWN = 3  # gaps and frames that are named singly
 _SAYS_ITS_LENGTH = ("matroska", "mxf", "avi", "wav", "w64", "aiff", "caf", "flac")
+_LIGHT = 200_000_000  # bytes of a sound file that is read through
 _SHORT = Fraction(1, 10)  # seconds by which a header may be off
 
 
@@ -106,6 +108,10 @@ def damage_of(path: Path, container: InputContainer, picture: VideoStream | None
     """What is missing or not whole, in a few words; "" where all that the header counts is there. Raises MediaError."""
     if _is_table(container):
         return ""  # its table was compared with the file's length when it was read
+    if picture is None and "wav" in container.format.name.split(","):
+        return "cut off: a part of its sound is not there" if missing_from_wave(path) else ""
+    if picture is None and path.stat().st_size > _LIGHT:
+        return ""  # not worth reading all of it
     if not any(name in container.format.name.split(",") for name in (*_SAYS_ITS_LENGTH, "mpegts", "mpeg")):
         return ""
     packets = packets_of(path, picture.index if picture is not None else -1)

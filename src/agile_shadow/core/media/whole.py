@@ -66,6 +66,7 @@ def look_through(
                 raise MediaError("has no picture", path, "Choose a file with video.")
             stream = container.streams.video[0]
             stream.thread_type = "AUTO"
+            edited = "mov" in container.format.name
             if stream.codec_context.name in SAYS_NOTHING:
                 stream.codec_context.options = {"err_detect": "explode"}
             with complaints(stream.codec_context.name) as complained:
@@ -77,7 +78,7 @@ def look_through(
         raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
     except ODD_FILE as error:
         raise MediaError("cannot be understood: it is damaged or of another kind", path, "Check the file.") from error
-    return found.whole()
+    return found.whole(edited)
 
 
 @contextmanager
@@ -101,6 +102,7 @@ class _Found:
     def __init__(self) -> None:
         self.times: list[Fraction] = []
         self._damaged: list[Fraction] = []
+        self._key: Fraction | None = None  # when the first key frame is shown
         self.errors = 0
 
     def take(self, packet: av.Packet[Any]) -> None:
@@ -108,18 +110,23 @@ class _Found:
         try:
             frames = packet.decode()
         except av.error.FFmpegError:
-            self.errors += 1
+            self.errors += bool(self.times)  # what comes before the first frame lacks what it builds on
             return
         for frame in frames:
             assert isinstance(frame, VideoFrame)
             if frame.pts is None or frame.time_base is None:
                 continue
+            if self._key is None and frame.key_frame:
+                self._key = frame.pts * Fraction(frame.time_base)
             self.times.append(frame.pts * Fraction(frame.time_base))
             if frame.is_corrupt:
                 self._damaged.append(self.times[-1])
 
-    def whole(self) -> Whole:
-        """All of it, in the order it is shown."""
+    def whole(self, edited: bool) -> Whole:
+        """All of it, in the order it is shown; what leads the first key frame is not, unless an edit list says so."""
+        if self._key is not None and not edited:
+            self.times = [one for one in self.times if one >= self._key]
+            self._damaged = [one for one in self._damaged if one >= self._key]
         ordered = sorted(self.times)
         first = ordered[0] if ordered else Fraction(0)
         numbers = tuple(bisect_left(ordered, one) for one in sorted(self._damaged))

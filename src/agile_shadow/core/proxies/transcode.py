@@ -60,6 +60,7 @@ class Transcode:
         self._encoded = 0
         self.picture_bytes = 0
         self._not_whole: list[int] = []  # times of frames of which the decoder says so
+        self._begun: set[int] = set()  # streams that have given a frame
         self._given_up = [0, 0]  # packets that cannot be decoded: of the picture, of the sound
 
     @property
@@ -280,17 +281,21 @@ class Transcode:
             self._given_up[0] += 1
             return False
         self._latest = frame.pts
-        if frame.is_corrupt:
+        if frame.is_corrupt and frame.pts >= self._origin:
             self._not_whole.append(frame.pts)
         return True
 
     def _frames_of(self, packet: av.Packet[Any]) -> list[Any]:
         """What a packet gives; one that cannot be decoded gives nothing, and is counted."""
         try:
-            return list(packet.decode())
+            frames = list(packet.decode())
         except av.error.FFmpegError:
-            self._given_up[packet.stream.type != "video"] += 1
+            # what comes before the first whole frame lacks what it builds on: a stream may begin in the middle
+            self._given_up[packet.stream.type != "video"] += packet.stream.index in self._begun
             return []
+        if frames:
+            self._begun.add(packet.stream.index)
+        return frames
 
 
 class _Wanted:
