@@ -118,17 +118,22 @@ def cut_off(part: float) -> Step:
     return step
 
 
+def _picture_packets(path: Path) -> list[tuple[int, int, int]]:
+    """(time in ticks, place, size) of the picture's packets, in the order they are shown."""
+    with av.open(str(path)) as container:
+        return sorted(
+            (packet.pts, packet.pos, packet.size)
+            for packet in container.demux(container.streams.video[0])
+            if packet.size and packet.pts is not None and packet.pos is not None
+        )
+
+
 def scratched(frames: tuple[int, ...] = (20, 40)) -> Step:
     """Overwrite bytes in the middle of some frames' packets."""
 
     def step(path: Path) -> Path:
         data = bytearray(path.read_bytes())
-        with av.open(str(path)) as container:
-            places = sorted(
-                (packet.pts, packet.pos, packet.size)
-                for packet in container.demux(container.streams.video[0])
-                if packet.size and packet.pts is not None and packet.pos is not None
-            )
+        places = _picture_packets(path)
         rng = random.Random(3)
         for number in frames:
             _pts, place, size = places[number]
@@ -162,12 +167,7 @@ def torn(frames: tuple[int, ...] = (20, 40)) -> Step:
 
     def step(path: Path) -> Path:
         data = bytearray(path.read_bytes())
-        with av.open(str(path)) as container:
-            places = sorted(
-                (packet.pts, packet.pos, packet.size)
-                for packet in container.demux(container.streams.video[0])
-                if packet.size and packet.pts is not None and packet.pos is not None
-            )
+        places = _picture_packets(path)
         for number in frames:
             _pts, place, size = places[number]
             data[place : place + size] = bytes(size)

@@ -503,6 +503,7 @@ class MainWindow(QMainWindow):
         dialog.setWindowTitle("All keys")
         dialog.resize(620, 640)
         inner = QWidget()
+        inner.setObjectName("place")
         form = QFormLayout(inner)
         area = ""
         for command in COMMANDS:
@@ -513,8 +514,11 @@ class MainWindow(QMainWindow):
                 form.addRow(heading)
             keys = QLabel("  or  ".join(command.keys))
             keys.setFont(theme.mono(10))
-            form.addRow(keys, QLabel(command.title))
+            title = QLabel(command.title)
+            title.setWordWrap(True)
+            form.addRow(keys, title)
         scroll = QScrollArea()
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setWidget(inner)
         scroll.setWidgetResizable(True)
         layout = QVBoxLayout(dialog)
