@@ -545,6 +545,20 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     qtbot.waitUntil(lambda: not window.work.pairs.busy, timeout=60_000)
 
 
+def test_sound_that_cannot_be_read_is_told_while_it_plays(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    panel, project = window.timeline.panel, window.work.session.project
+    path = project.path(named(project, "A001C002").original.file)
+    assert path is not None
+    path.write_bytes(b"no film" * 9_999)
+    seek(qtbot, window, 0)
+    key(qtbot, window, Key.Key_Space)
+    qtbot.waitUntil(lambda: panel.reason_text.text().startswith("Silent: A001C002.MOV: "), timeout=20_000)
+    assert panel.reason_bar.isVisible() and not panel.mend.isVisible()
+    assert "cannot be read as media" in panel.reason_text.text()
+    key(qtbot, window, Key.Key_Space)
+
+
 def test_a_project_from_elsewhere_with_paths_that_leave_their_shelf_is_drawn(
     qtbot: QtBot, film: Path, open_window: Opener
 ) -> None:

@@ -100,6 +100,7 @@ class PlayerPanel(QWidget):
     switch_asked = Signal()
     mend_asked = Signal(object)  # the Reason whose button was pressed
     _picture_ready = Signal()
+    _unheard = Signal()
 
     def __init__(self, sound: SoundOutput) -> None:
         super().__init__()
@@ -120,6 +121,8 @@ class PlayerPanel(QWidget):
         self.viewer.zoomed.connect(lambda *_rest: self._show_view())
         self.viewer.opened.connect(lambda: self.command("full"))
         self._picture_ready.connect(self._take)
+        self._unheard.connect(self._say_silence)
+        self.player.on_unheard = self._unheard.emit
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK)
@@ -434,14 +437,17 @@ class PlayerPanel(QWidget):
 
     def _explain(self, reading: MeterReading | None) -> None:
         """Say why it is silent or slow when it is, until playing begins anew or the reason is mended."""
-        if self.player.unheard and self.reason is None:
-            self.show_reason(Reason(self.player.unheard, "", what="Silent"))
+        self._say_silence()
         if reading is None or not reading.short or self._project is None or self.reason is not None:
             return
         if abs(self.player.speed) > 1:
             return
         choices = self.player.choices_now()
         self.show_reason(why_late(reading, self._project, choices, self.player.detail, self.player.pace))
+
+    def _say_silence(self) -> None:
+        if self.player.unheard and (self.reason is None or self.reason.what != "Silent"):
+            self.show_reason(Reason(self.player.unheard, "", what="Silent"))
 
     def show_reason(self, reason: Reason | None) -> None:
         """Why playing falls behind, with the button that mends it; None: it does not."""

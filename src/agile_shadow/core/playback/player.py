@@ -118,7 +118,8 @@ class Player:
         self._centre = (0.5, 0.5)
         self._loop: tuple[int, int] | None = None
         self._running_loop: tuple[int, int] | None = None
-        self.unheard = ""  # a sentence about sound that cannot be read, while it plays
+        self.unheard = ""  # which sound of what played last cannot be read, and why
+        self.on_unheard: Callable[[], None] = lambda: None  # called on the sound's thread when there is such
         self._position = 0
         self._looked_at = True
         self._speed = Fraction(0)
@@ -371,7 +372,8 @@ class Player:
 
     def _not_heard(self, path: Path, why: str) -> None:
         """On the sound's thread: what is silent because it cannot be read is told."""
-        self.unheard = f"the sound of {path.name} is silent where it cannot be read: {why}"
+        self.unheard = f"{path.name}: {why}"
+        self.on_unheard()
 
     def _sound_choice(self, layer: Layer) -> Choice | None:
         project = self._project
