@@ -21,7 +21,8 @@ def test_drop_frame_timecode_leads_back_and_stays_by_the_clock(rate: Fraction, f
     assert frame_of(text, rate) == frame
     hours, minutes, seconds, frames = (int(part) for part in text.replace(";", ":").split(":"))
     shown = hours * 3600 + minutes * 60 + seconds + frames / round(rate)
-    assert abs(shown - float(frame / rate)) < 0.1
+    behind = 1e-6 * float(frame / rate)  # what the dropping leaves over: 86 ms a day (SMPTE ST 12-1)
+    assert abs(shown - float(frame / rate)) < 0.07 + 1.01 * behind
 
 
 def test_known_drop_frame_numbers() -> None:
