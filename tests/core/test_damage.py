@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_shadow.core.compositing import Choice, Mixer
-from agile_shadow.core.errors import ExportError, MediaError, WorkerDied
+from agile_shadow.core.errors import ExportError, MediaError, ShadowError, WorkerDied
 from agile_shadow.core.export import ExportRequest, final_check, run_export
 from agile_shadow.core.ingest.copying import CopyRequest
 from agile_shadow.core.ingest.source import read_source
@@ -44,6 +44,7 @@ from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.proxies.sizes import proxy_pixels, shape_error
+from agile_shadow.core.proxies.transcode import Transcode
 from agile_shadow.core.timeline import append
 from tests.footage import here, ingest
 
@@ -60,6 +61,15 @@ def info_of(width: int, height: int) -> MediaInfo:
         "video", "mov", 1, Fraction(1), width=width, height=height, display_width=width, display_height=height,
         frame_rate=Fraction(25), frames=25,
     )  # fmt: skip
+
+
+def silence(path: Path, samples: int) -> Path:
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("pcm_s16le", rate=48_000, layout="mono")
+        frame = av.AudioFrame.from_ndarray(np.zeros((1, samples), np.int16), layout="mono")
+        frame.sample_rate = 48_000
+        out.mux(stream.encode(frame))
+    return path
 
 
 # What is told
@@ -82,12 +92,7 @@ def test_a_file_that_is_cut_off_says_how_much_is_there(
 
 
 def test_a_sound_file_that_is_cut_off_is_told_too(tmp_path: Path) -> None:
-    path = tmp_path / "a.wav"
-    with av.open(str(path), "w") as out:
-        stream = out.add_stream("pcm_s16le", rate=48_000, layout="mono")
-        frame = av.AudioFrame.from_ndarray(np.zeros((1, 96_000), np.int16), layout="mono")
-        frame.sample_rate = 48_000
-        out.mux(stream.encode(frame))
+    path = silence(tmp_path / "a.wav", 96_000)
     assert probe(path).damage == ""
     cut = patching.cut_off(0.5)(path)
     assert probe(cut).damage == "cut off: a part of its sound is not there"
@@ -217,6 +222,26 @@ def test_a_file_that_ends_its_readers_is_named_copied_and_proved(
     assert (report.copied, report.proved) == (2, 2)
     assert sum(isinstance(request, CopyRequest) for request in opened) == 2
     assert (tmp_path / "film" / "Boathouse" / "killer.mov").read_bytes() == (card / "killer.mov").read_bytes()
+
+
+@pytest.mark.parametrize("fault", [MediaError("has no frame"), av.error.InvalidDataError(1, "odd")])
+def test_what_the_strict_decoder_refuses_is_made_leniently(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, fault: Exception
+) -> None:
+    path = draw(Drawn("mov", "mjpeg", "yuvj420p", frames=12), tmp_path / "a")
+    run = Transcode.run
+
+    def strictly(self: Transcode) -> None:
+        if self._strict:
+            raise fault
+        run(self)
+
+    monkeypatch.setattr(Transcode, "run", strictly)
+    made = make_proxy(ProxyRequest(path, tmp_path / "p.mov", HALF, probe(path)), quiet)
+    assert made.info.frames == 12 and made.original.damage == ""
+    other = draw(Drawn("mov", options=FAST, frames=12), tmp_path / "b")  # a decoder that says what it makes up
+    with pytest.raises(ShadowError):
+        make_proxy(ProxyRequest(other, tmp_path / "q.mov", HALF, probe(other)), quiet)
 
 
 def test_an_original_smaller_than_any_proxy_is_calm(tmp_path: Path) -> None:
@@ -489,11 +514,6 @@ def test_scene_linear_pictures_are_shown_through_a_curve(tmp_path: Path) -> None
 
 @pytest.mark.parametrize("harm", [b"", b"iXML\xff\xff\xff\xff", b"iXML" + struct.pack("<I", 10)])
 def test_a_wave_file_with_a_hostile_chunk_is_probed(tmp_path: Path, harm: bytes) -> None:
-    path = tmp_path / "a.wav"
-    with av.open(str(path), "w") as out:
-        stream = out.add_stream("pcm_s16le", rate=48_000, layout="mono")
-        frame = av.AudioFrame.from_ndarray(np.zeros((1, 4_800), np.int16), layout="mono")
-        frame.sample_rate = 48_000
-        out.mux(stream.encode(frame))
+    path = silence(tmp_path / "a.wav", 4_800)
     path.write_bytes(path.read_bytes() + harm)
     assert probe(path).since_midnight is None

@@ -32,6 +32,10 @@ def deadly(question: Question, report: Any) -> None:
     os.abort()
 
 
+def stumbles(question: Question, report: Any) -> None:
+    raise RuntimeError("planted")
+
+
 def counted(question: Question, report: Any) -> None:
     with question.path.with_suffix(".tries").open("a") as file:
         file.write("x")
@@ -115,6 +119,11 @@ def test_errors_are_told_in_the_words_of_whoever_opens_it(door: Vetting, tmp_pat
     for name, words in (("b.mov", "cannot be read as media"), ("c.mov", "is empty"), ("d.mov", "it is not there")):
         with pytest.raises(MediaError, match=words):
             probe(tmp_path / name)
+
+
+def test_what_a_worker_lives_through_is_no_harm(door: Vetting, clip: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(vetting, "try_out", stumbles)
+    assert probe(clip).frames == 12
 
 
 def test_a_door_that_closes_lets_go_and_another_stays(clip: Path, monkeypatch: pytest.MonkeyPatch) -> None:

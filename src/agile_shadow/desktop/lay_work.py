@@ -26,6 +26,7 @@ class LayWork:
         self._work = work
         self._pool: WorkerPool | None = None
         self._busy = False
+        self._closed = False
 
     @property
     def busy(self) -> bool:
@@ -52,6 +53,8 @@ class LayWork:
         try:
             if self._pool is None:
                 self._pool = WorkerPool(1, stalled_after=120)
+            if self._closed:  # meanwhile: a pool that has ended refuses what comes
+                self._pool.end()
             asked = asked_for(project, chosen)
             return asked, [self._heard(one) for one in asked]
         finally:
@@ -73,12 +76,18 @@ class LayWork:
     def _put(self, asked: list[Asked], heard: list[Lag | None]) -> None:
         """On the interface thread: one edit, of the blocks that are still there."""
         leads, told = decided(asked, heard)
-        if leads:
-            self._work.session.edit("Lay sound", lambda project: lay(project, leads))
-        (self._work.told if leads else self._work.problem).emit(told)
+        session = self._work.session
+        before = session.project.timeline
+        if leads and lay(session.project, leads).timeline != before:
+            session.edit("Lay sound", lambda project: lay(project, leads))
+            self._work.told.emit(told)
+        else:
+            gone = "Nothing was laid: the blocks are gone, or the recordings end before a whole frame of them."
+            self._work.problem.emit(gone if leads else told)
 
     def end(self) -> None:
         """End what is being looked for, without waiting for it."""
+        self._closed = True
         if self._pool is not None:
             self._pool.end()
 

@@ -123,6 +123,8 @@ class Vetting:
                 raise MediaError("is not opened any more: the program is closing", path)
             if self._pool is None:
                 self._pool = WorkerPool(1, _STALLED)
+            if self._closed:  # meanwhile: a pool that has ended refuses what comes
+                self._pool.end()
             try:
                 self._pool.submit(try_out, Question(path, rate)).result()
             except (WorkerDied, WorkerStalled) as error:
@@ -134,6 +136,9 @@ class Vetting:
                 raise MediaError("is not opened any more: the program is closing", path) from error
             except (ShadowError, OSError):
                 return  # whoever opens it here hears of it in the same words
+            except Exception:  # whatever it was, the worker has lived through it
+                log.warning("trying out %s", path, exc_info=True)
+                return
             else:
                 return
 

@@ -63,10 +63,11 @@ def _make(
     try:
         try:
             original, info = _written(request, original, size, partial, report, strict=True)
-        except _Damaged as error:
-            if original.codec not in SAYS_NOTHING:
+        except (MediaError, ProxyError, av.error.FFmpegError) as error:
+            full = isinstance(error, av.error.FFmpegError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+            if full or original.codec not in SAYS_NOTHING:
                 raise
-            original = replace(original, damage=error.damage)
+            original = replace(original, damage=original.damage or getattr(error, "damage", ""))
             original, info = _written(request, original, size, partial, report, strict=False)
         made = replace(as_it_is(partial), path=request.target.absolute())
         if request.anchor is not None:
