@@ -261,7 +261,7 @@ def measure_big(folder: Path) -> Iterator[Line]:
     """A project of 10,000 clips with a timeline of 3,000 blocks."""
     app = make_app(["bench"])
     project = big_project(folder)
-    project = replace(project, timeline=_long_line(project))
+    project = project.but(timeline=_long_line(project))
     path = folder / "big.otio"
     save_project(project, path)
     opened = []

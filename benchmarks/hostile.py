@@ -26,7 +26,6 @@ import traceback
 import zlib
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -226,7 +225,7 @@ class Child:
             self.run("report", "--project", path, "--out", self.world / f"r{number}.html", "--json")
             if accepted:
                 session = ProjectSession.open(path)
-                session.edit("name", lambda project: replace(project, name="changed"))
+                session.edit("name", lambda project: project.but(name="changed"))
                 session.close()
                 load_project(path)
             return "accepted" if accepted else "refused"
@@ -348,7 +347,7 @@ def build_world(world: Path) -> None:
         project = project.with_timeline_settings_of(clip)
         line = project.timeline
         where = Targets(line.pictures[0].id, line.sounds[0].id)
-        return replace(project, timeline=append(line, clip.piece(), where))
+        return project.but(timeline=append(line, clip.piece(), where))
 
     session.edit("cut", cut)
     session.close()
@@ -503,7 +502,7 @@ def kill_writer(world: Path, seed: int) -> None:
         path = root / f"{seed}-{number}.bin"
         path.write_bytes(f"{seed} {number}".encode())
         write_manifest(Anchor.of(root), [_proof(path)], "xxh128")
-        session.edit("", lambda project, number=number: replace(project, name=f"{seed} {number}"))
+        session.edit("", lambda project, number=number: project.but(name=f"{seed} {number}"))
         session.save()
 
 

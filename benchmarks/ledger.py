@@ -31,8 +31,9 @@ ROWS = 10_000
 def big_project(folder: Path) -> Project:
     """A made-up project of ROWS clips, most with a proxy; no file of it is there."""
     rng = random.Random(7)
-    project, shelf = new_project("Many").with_shelf("Boathouse", "originals", folder / "Boathouse")
-    project, light = project.with_shelf("Laptop", "proxies", folder / "Laptop")
+    project = new_project("Many")
+    footage, shelf = project.footage.with_shelf("Boathouse", "originals", folder / "Boathouse")
+    footage, light = footage.with_shelf("Laptop", "proxies", folder / "Laptop")
     clips = []
     for number in range(ROWS):
         frames, size = rng.randint(50, 4000), rng.choice([(3840, 2160), (1920, 1080), (5312, 2988)])
@@ -47,7 +48,7 @@ def big_project(folder: Path) -> Project:
         clips.append(Clip(f"c{number}", f"A{number // 200:03d}C{number:05d}",
                           Original(FileRef(shelf.id, f"A{number:05d}.mov"), info, info.size, 1),
                           (proxy,) if rng.random() < 0.9 else ()))  # fmt: skip
-    return replace(project, clips=tuple(clips))
+    return project.but(shelves=footage.shelves, clips=tuple(clips))
 
 
 def measure_ledger(folder: Path) -> Iterator[tuple[str, float, float, str]]:

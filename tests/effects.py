@@ -61,7 +61,7 @@ def with_everything(project: Project, frames: int = 16) -> Project:
     )
     line = edits.add_title(line, above, 50, 30, Title("The Tern Ferry", "bold", 0.12, "lower left"))
     line = edits.add_title(line, above, 100, 30, Title("A chain, a crank\nand volunteers", spot="centre"))
-    return replace(project, timeline=line.checked())
+    return project.but(timeline=line.checked())
 
 
 def luma(pixels: NDArray[np.uint8]) -> Picture:

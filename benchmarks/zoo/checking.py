@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
@@ -346,7 +346,7 @@ class _Visit:
         line = append(project.timeline, clip.piece(Fraction(0), Fraction(count) / clip.original.info.frame_rate))
         out = self._folder / "trial" / "film.mp4"
         out.unlink(missing_ok=True)
-        run_export(ExportRequest(replace(project, timeline=line), out), quiet)
+        run_export(ExportRequest(project.but(timeline=line), out), quiet)
         seen = see(out)
         wrong = []
         if not clip.original.info.variable_rate and seen.numbers != self._kind.numbers[: len(seen.numbers)]:

@@ -1,7 +1,6 @@
 """The command line as a script uses it."""
 
 import json
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -66,7 +65,7 @@ def test_a_frame_of_the_timeline_is_written_from_either_side(card: Path, tmp_pat
     project = project.with_timeline_settings_of(clip)
     line = append(project.timeline, clip.piece(Fraction(2, 25), Fraction(1, 2)))
     line = with_speed(line, line.pictures[0].blocks[0].id, Fraction(2))
-    save_project(replace(project, timeline=line), file)
+    save_project(project.but(timeline=line), file)
     out = tmp_path / "frame.png"
     for side, kind in (("original", "original"), ("proxy", "proxy")):
         status, answer, _said = here("frame", "--project", file, "--at", "00:00:00:03", "--side", side, "--out", out)

@@ -178,7 +178,7 @@ def test_dissolves_fades_and_layers_add_up(film: Project) -> None:
 
 def test_what_cannot_be_shown_is_stood_in_for_in_words(film: Project, tmp_path: Path) -> None:
     project, line, _block = one_block(film)
-    gone = replace(project, shelves=tuple(replace(shelf, root=tmp_path / shelf.name) for shelf in project.shelves))
+    gone = project.but(shelves=tuple(replace(shelf, root=tmp_path / shelf.name) for shelf in project.shelves))
     drawn = picture_of(gone, line, 3, (480, 270), "originals")
     assert drawn.shown[0].choice.kind == "missing" and "Boathouse" in drawn.shown[0].choice.note
     assert 10 < drawn.pixels[..., :3].std() < 90
@@ -238,7 +238,7 @@ def test_a_bake_is_outdated_by_whatever_changes_its_picture_and_by_nothing_else(
     known = stretch_digest(project, start, end)
 
     def digest(changed: Timeline) -> str:
-        return stretch_digest(replace(project, timeline=changed), start, end)
+        return stretch_digest(project.but(timeline=changed), start, end)
 
     for changed in (
         edits.slip(line, first.id, 1),
@@ -258,7 +258,7 @@ def test_a_bake_is_outdated_by_whatever_changes_its_picture_and_by_nothing_else(
         edits.add_marker(line, start + 1, "here"),
     ):
         assert digest(same) == known
-    other = replace(project, showing="proxies")
+    other = project.but(showing="proxies")
     assert stretch_digest(other, start, end) != known
 
 
@@ -266,9 +266,9 @@ def test_paths_that_leave_their_shelf_are_shown_as_missing_and_never_opened(film
     project, line, _block = one_block(film)
     out = FileRef(project.clips[0].original.file.shelf, "../../elsewhere.mov")
     clips = tuple(replace(one, original=replace(one.original, file=out), proxies=()) for one in project.clips)
-    digest = stretch_digest(replace(project, clips=clips, timeline=line), 0, 5)
+    digest = stretch_digest(project.but(clips=clips, timeline=line), 0, 5)
     bake = Bake(line.id, 0, 5, "originals", digest, FileRef(out.shelf, "../baked 0123456789ab.mov"))
-    hostile = replace(project, clips=clips, timeline=line, bakes=(bake,))
+    hostile = project.but(clips=clips, timeline=line, bakes=(bake,))
     assert bake_states(hostile)[0].used and TimelineProgram.of(hostile).bakes == ()
     assert picture_of(hostile, line, 3, (240, 136), "originals").shown[0].choice.kind == "missing"
 

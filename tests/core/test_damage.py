@@ -276,7 +276,7 @@ def muted(tmp_path: Path) -> tuple[Project, Path]:
     path = project.path(clip.original.file)
     assert path is not None
     project = project.with_timeline_settings_of(clip)
-    return replace(project, timeline=append(project.timeline, clip.piece(Fraction(0), Fraction(2)))), path
+    return project.but(timeline=append(project.timeline, clip.piece(Fraction(0), Fraction(2)))), path
 
 
 def test_a_film_is_not_made_with_silence_where_its_original_sounds(
@@ -287,7 +287,7 @@ def test_a_film_is_not_made_with_silence_where_its_original_sounds(
         run_export(ExportRequest(project, tmp_path / "film.mp4"), quiet)
     assert caught.value.path == path and not (tmp_path / "film.mp4").exists()
     line = project.timeline
-    off = replace(project, timeline=line.with_tracks(replace(line.sounds[0], off=True)))
+    off = project.but(timeline=line.with_tracks(replace(line.sounds[0], off=True)))
     assert run_export(ExportRequest(off, tmp_path / "film.mp4"), quiet).seconds == 2
 
 
@@ -314,7 +314,8 @@ def test_the_final_check_says_what_is_damaged(muted: tuple[Project, Path]) -> No
     clip = project.clips[0]
     hurt = replace(clip, original=replace(clip.original, info=replace(clip.original.info, damage="frame 3 is lost")))
     assert final_check(project).sources[0].note == ""
-    assert final_check(project.with_clip(hurt)).sources[0].note == "it is damaged: frame 3 is lost"
+    whole = project.but(clips=(hurt, *project.clips[1:]))
+    assert final_check(whole).sources[0].note == "it is damaged: frame 3 is lost"
 
 
 # Packets, times, samples

@@ -1,7 +1,6 @@
 """The film comes from the originals, frame for frame what the timeline says."""
 
 import os
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -25,13 +24,13 @@ CUT = (("A001C002", 3, 12), ("PCK_0007", 10, 20), ("00004", 0, 10))
 def project(card: Path, tmp_path: Path) -> Project:
     marked = Proxies(scale=Fraction(1, 2), codec="h264", marks=(Mark(text="PROXY", size=0.5, x=0.5, y=0.5),))
     ingest(card, tmp_path / "film" / "p.otio", Preset(name="Marked", proxies=marked))
-    project = replace(load_project(tmp_path / "film" / "p.otio"), showing="proxies")
+    project = load_project(tmp_path / "film" / "p.otio").but(showing="proxies")
     for name, first, count in CUT:
         clip = next(clip for clip in project.clips if clip.name == name)
         project = project.with_timeline_settings_of(clip)
         rate = clip.original.info.frame_rate
         line = append(project.timeline, clip.piece(first / rate, Fraction(count) / rate))
-        project = replace(project, timeline=line)
+        project = project.but(timeline=line)
     return project
 
 
@@ -107,7 +106,7 @@ def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Pa
     with pytest.raises(ExportError):
         run_export(ExportRequest(project, tmp_path / "film.wmx"), quiet)
     with pytest.raises(ExportError):
-        run_export(ExportRequest(replace(project, timeline=Timeline(rate=Fraction(25))), tmp_path / "f.mp4"), quiet)
+        run_export(ExportRequest(project.but(timeline=Timeline(rate=Fraction(25))), tmp_path / "f.mp4"), quiet)
 
 
 def test_the_film_shows_every_effect_as_the_player_does(project: Project, tmp_path: Path) -> None:

@@ -34,7 +34,7 @@ from agile_shadow.core.log import cache_folder
 from agile_shadow.core.pairing import missing
 from agile_shadow.core.playback import SoundOutput
 from agile_shadow.core.presets import Preset, save_preset
-from agile_shadow.core.project import ProjectSession, load_project, new_project
+from agile_shadow.core.project import Footage, ProjectSession, load_project
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.project.report import Problem, ReportRow
 from agile_shadow.core.shelves import Shelf, look_at, mounted_volumes
@@ -165,7 +165,7 @@ def test_the_autosave_goes_on_after_any_exception_and_tells_it(tmp_path: Path, m
     monkeypatch.setattr(session_module, "save_project", fail)
     told: list[str] = []
     session.saved_state_changed.connect(lambda: told.append(session.save_problem))
-    session.edit("name", lambda project: replace(project, name="new"))
+    session.edit("name", lambda project: project.but(name="new"))
     until(lambda: session.is_saved)  # tried again by itself
     assert any("planted" in text for text in told) and session.save_problem == ""
     assert load_project(session.path).name == "new" and session._saver.is_alive()
@@ -174,12 +174,12 @@ def test_the_autosave_goes_on_after_any_exception_and_tells_it(tmp_path: Path, m
 
 def test_saving_elsewhere_goes_on_there(tmp_path: Path) -> None:
     session = ProjectSession.open(tmp_path / "film.otio")
-    session.edit("name", lambda project: replace(project, name="new"))
+    session.edit("name", lambda project: project.but(name="new"))
     with pytest.raises(ProjectError):
         session.save_as(tmp_path / "film.otio" / "below a file.otio")
     session.save_as(tmp_path / "other" / "film.otio")
     assert session.path == tmp_path / "other" / "film.otio" and load_project(session.path).name == "new"
-    session.edit("name", lambda project: replace(project, name="newer"))
+    session.edit("name", lambda project: project.but(name="newer"))
     session.close()
     assert load_project(tmp_path / "other" / "film.otio").name == "newer"
 
@@ -191,19 +191,19 @@ def test_own_saves_are_never_taken_for_anothers(tmp_path: Path, monkeypatch: pyt
     said: list[int] = []
     session.changed_elsewhere.connect(lambda: said.append(1))
     for number in range(150):
-        session.edit("name", lambda project, number=number: replace(project, name=str(number)))
+        session.edit("name", lambda project, number=number: project.but(name=str(number)))
         session.save()
     session.close()
     assert said == [] and load_project(session.path).name == "149"
 
 
 def test_one_shelf_is_moved_at_a_time(tmp_path: Path) -> None:
-    project = replace(new_project("p"), shelves=(Shelf("1", "One", "originals", tmp_path / "one"),))
-    moved = replace(project.shelves[0], root=tmp_path / "elsewhere")
-    meanwhile, made = project.with_shelf("Two", "proxies", tmp_path / "two")  # an ingest made it meanwhile
+    footage = Footage("p", (Shelf("1", "One", "originals", tmp_path / "one"),))
+    moved = replace(footage.shelves[0], root=tmp_path / "elsewhere")
+    meanwhile, made = footage.with_shelf("Two", "proxies", tmp_path / "two")  # an ingest made it meanwhile
     after = meanwhile.with_shelf_moved(moved)
     assert after.shelf("1").root == tmp_path / "elsewhere" and after.shelf(made.id) == made  # type: ignore[union-attr]
-    assert project.with_shelf_moved(replace(moved, id="gone")) is project
+    assert footage.with_shelf_moved(replace(moved, id="gone")) is footage
 
 
 # Pools and threads

@@ -20,7 +20,7 @@ from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.pairs.lag import Lag, LagRequest, lag_of, place_in
 from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Preset
-from agile_shadow.core.project import Clip, Project, load_project
+from agile_shadow.core.project import Clip, Project, load_project, new_project
 from agile_shadow.core.project.laying import Lead, lay, leads_by_timecode
 from agile_shadow.core.timeline import Timeline, append, cut, with_speed
 from tests.footage import ingest
@@ -81,7 +81,7 @@ def project(shot: Path, tmp_path: Path) -> Project:
     found = load_project(tmp_path / "p.otio")
     clip = next(one for one in found.clips if one.name == "CAM_1")
     found = found.with_timeline_settings_of(clip)
-    return replace(found, timeline=append(found.timeline, clip.piece(Fraction(6, 25), Fraction(1))))
+    return found.but(timeline=append(found.timeline, clip.piece(Fraction(6, 25), Fraction(1))))
 
 
 def block_of(project: Project) -> str:
@@ -154,7 +154,7 @@ def test_without_a_clock_the_sound_finds_it(project: Project) -> None:
         replace(clip, original=replace(clip.original, info=replace(clip.original.info, start_timecode=None)))
         for clip in project.clips
     )
-    project = replace(project, clips=clips)
+    project = project.but(clips=clips)
     asked = asked_for(project, [block_of(project)])
     assert len(asked) == 2 and all(one.by_clock is None for one in asked)
     leads, told = listened(project, [block_of(project)])
@@ -175,9 +175,9 @@ def test_what_lies_there_is_replaced_and_locked_tracks_are_left(project: Project
     once = lay(project, leads)
     assert lay(once, leads).timeline.sounds[1].blocks[0].source_start == once.timeline.sounds[1].blocks[0].source_start
     assert len(list(lay(once, leads).timeline.blocks)) == len(list(once.timeline.blocks))
-    locked = replace(once, timeline=once.timeline.with_tracks(replace(once.timeline.sounds[1], locked=True)))
+    locked = once.but(timeline=once.timeline.with_tracks(replace(once.timeline.sounds[1], locked=True)))
     assert lay(locked, leads).timeline.sounds[1].blocks == once.timeline.sounds[1].blocks
-    slow = replace(project, timeline=with_speed(project.timeline, block_of(project), Fraction(1, 2)))
+    slow = project.but(timeline=with_speed(project.timeline, block_of(project), Fraction(1, 2)))
     assert asked_for(slow, [block_of(slow)]) == []
 
 
@@ -185,7 +185,7 @@ def test_what_lies_there_is_replaced_and_locked_tracks_are_left(project: Project
 def test_a_recording_is_heard_at_its_own_time_wherever_the_block_is_cut(lead: Fraction, at: int) -> None:
     project = _made(lead)
     line = cut(project.timeline, at)
-    project = replace(project, timeline=line)
+    project = project.but(timeline=line)
     blocks = project.timeline.pictures[0].blocks
     laid = lay(project, [Lead(block.id, "recording", lead) for block in blocks])
     laid.timeline.checked()
@@ -211,7 +211,7 @@ def _made(lead: Fraction) -> Project:
     )
     line = replace(Timeline(), rate=Fraction(25), width=16, height=16)
     line = append(line, replace(clips[0].piece(Fraction(6, 25), Fraction(1)), sound=False))
-    return Project("made", "made", clips=clips, timeline=line)
+    return new_project("made").but(clips=clips, timeline=line)
 
 
 def test_the_place_of_a_sound_is_found_in_noise() -> None:

@@ -11,7 +11,6 @@ import shutil
 import subprocess
 import time
 import zlib
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -35,7 +34,7 @@ from agile_shadow.core.pairs import FileRef
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.presets.library import load_preset, parse_preset
 from agile_shadow.core.project import Project, ProjectSession, load_project, other_projects, save_project
-from agile_shadow.core.project.footage import refuse_footage
+from agile_shadow.core.project.guarding import refuse_footage
 from agile_shadow.core.project.report import IngestReport
 from agile_shadow.core.shelves import MARK
 from agile_shadow.core.strict import exact, read_json
@@ -106,10 +105,10 @@ def test_a_proxy_made_here_goes_into_the_trash_and_comes_back(tmp_path: Path, fi
     assert path is not None
     content = path.read_bytes()
     removed = remove_files(project, [(clip, proxy)])
-    assert removed.kept == () and not path.exists() and without(project, removed).clips[0].proxies == ()
+    assert removed.kept == () and not path.exists() and without(project.footage, removed).clips[0].proxies == ()
     back, problems = bring_back(removed)
     assert problems == () and path.read_bytes() == content
-    assert with_again(without(project, removed), back) == project
+    assert with_again(without(project.footage, removed), back) == project.footage
     assert "not in the trash" in refusal(lambda: out_of_trash(path))
 
 
@@ -361,7 +360,7 @@ def test_half_a_letter_in_a_name_is_mended_and_the_project_can_be_saved(film: Pa
     save_project(project, film)
     assert load_project(film) == project
     session = ProjectSession.open(film)
-    session.edit("name", lambda now: replace(now, name="lone \udc80"))
+    session.edit("name", lambda now: now.but(name="lone \udc80"))
     session.save()
     session.close()
     assert load_project(film).name == "lone \ufffd"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -198,7 +197,7 @@ def test_a_project_cut_on_proxies_gets_its_originals_and_keeps_its_cuts(tmp_path
     first = session.project.clips[0]
     begun = session.project.with_timeline_settings_of(first)
     line = append(begun.timeline, first.piece(Fraction(10, 25), Fraction(30, 25)))
-    session.edit("cut", lambda _before: replace(begun, timeline=line))
+    session.edit("cut", lambda _before: begun.but(timeline=line))
     block = session.project.timeline.pictures[0].blocks[0]
     session.close()
     status, answer, _said = here("pair", "--project", project, "--from", tmp_path / "Drive", "--take", "certain")
@@ -226,7 +225,7 @@ def paired_film(tmp_path: Path, made: Derived) -> Path:
 def test_where_a_proxy_has_no_frame_the_original_shows(tmp_path: Path) -> None:
     project = load_project(paired_film(tmp_path, Derived("A001_p.mov", 0, trim=10, tail=12)))
     one = project.clips[0]
-    showing = replace(project, showing="proxies")
+    showing = project.but(showing="proxies")
 
     def kind(frame: int) -> str:
         return choose(showing, one, Presence(), Fraction(frame, 25)).kind
@@ -289,7 +288,7 @@ def test_proxies_are_made_at_any_time_and_only_own_ones_removed(
     removed = remove_files(load_project(path), [(one, proxy) for proxy in one.proxies])
     assert not made.exists() and (tmp_path / "Laptop" / "A001_p.mov").exists()
     assert len(removed.gone) == 1 and "not made by this project" in removed.kept[0]
-    assert len(without(load_project(path), removed).clips[0].proxies) == 1
+    assert len(without(load_project(path).footage, removed).clips[0].proxies) == 1
     none = preset.model_copy(update={"proxies": None})
     assert "makes no proxies" in refusal(lambda: make_request(load_project(path), tmp_path, (), none))
     assert JobStore().open_jobs(path) == []

@@ -69,7 +69,7 @@ def test_the_switch_keeps_frame_and_rectangle(project: Project, watched: Watched
     for clip in (clip for clip in project.clips if clip.proxies):
         watched.player.show(ClipProgram.of(clip), project, 7)
         original = watched.picture()
-        watched.player.update_project(replace(project, showing="proxies"))
+        watched.player.update_project(project.but(showing="proxies"))
         proxy = watched.picture()
         assert original.choice and proxy.choice
         assert (original.choice.kind, proxy.choice.kind) == ("original", "proxy")
@@ -98,16 +98,16 @@ def test_missing_files_fall_back_and_then_a_stand_in_names_the_shelf(project: Pr
 def test_a_pin_overrides_the_switch(project: Project) -> None:
     clip = replace(named(project, "PCK_0007"), pin="proxies")
     assert choose(project, clip, Presence()).kind == "proxy"
-    assert choose(replace(project, showing="proxies"), replace(clip, pin="originals"), Presence()).kind == "original"
+    assert choose(project.but(showing="proxies"), replace(clip, pin="originals"), Presence()).kind == "original"
 
 
 def test_a_timeline_plays_each_frame_once_in_order(project: Project, watched: Watched) -> None:
-    project = replace(project, showing="proxies").with_timeline_settings_of(named(project, "A001C002"))
+    project = project.but(showing="proxies").with_timeline_settings_of(named(project, "A001C002"))
     line = project.timeline
     for name in ("A001C002", "PCK_0008"):
         clip = named(project, name)
         line = append(line, clip.piece(Fraction(1, 5), Fraction(2, 5)))
-    project = replace(project, timeline=line)
+    project = project.but(timeline=line)
     watched.player.show(TimelineProgram(line), project)
     watched.picture()
     watched.player.play()
@@ -149,7 +149,7 @@ def test_the_meter_counts_what_was_not_on_screen_in_its_time() -> None:
 
 def test_late_pictures_are_explained_with_what_mends_them(project: Project) -> None:
     clip = named(project, "A001C002")
-    bare = replace(project, clips=tuple(replace(one, proxies=()) for one in project.clips))
+    bare = project.but(clips=tuple(replace(one, proxies=()) for one in project.clips))
     slow, good = MeterReading(9, Fraction(25), 30, 60), MeterReading(25, Fraction(25), 0, 60)
 
     def explained(project: Project, paces: dict[str, float], layers: int = 1, **more: object) -> Reason | None:
@@ -167,7 +167,7 @@ def test_late_pictures_are_explained_with_what_mends_them(project: Project) -> N
     first = explained(project, heavy)
     assert first is not None and first.mend == "show proxies" and first.clip == clip.id
     assert first.text == "the original of A001C002 decodes at 0.4 of its rate; its proxy at 9"
-    pinned = replace(project, showing="proxies", clips=tuple(replace(one, pin="originals") for one in project.clips))
+    pinned = project.but(showing="proxies", clips=tuple(replace(one, pin="originals") for one in project.clips))
     unpin, make = explained(pinned, heavy), explained(bare, heavy)
     assert unpin is not None and unpin.mend == "unpin"
     assert make is not None and make.mend == "make a proxy" and "no proxy" in make.text
@@ -190,7 +190,7 @@ def test_the_meter_counts_backward_and_only_what_is_to_be_shown_when_faster() ->
 
 def test_a_loop_goes_round_without_a_gap(project: Project, watched: Watched) -> None:
     clip = named(project, "PCK_0007")
-    watched.player.show(ClipProgram.of(clip), replace(project, showing="proxies"), 12)
+    watched.player.show(ClipProgram.of(clip), project.but(showing="proxies"), 12)
     watched.picture()
     watched.player.set_loop((10, 16))
     watched.player.play()

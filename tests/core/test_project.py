@@ -27,7 +27,7 @@ def project_file(card: Path, tmp_path: Path) -> Path:
     clip = next(clip for clip in project.clips if clip.name == "A001C002")
     project = project.with_timeline_settings_of(clip)
     line = append(project.timeline, clip.piece(Fraction(1, 5), Fraction(2, 5)))
-    save_project(replace(project, timeline=line, showing="proxies", preset=preset(), unknown={"later": [1]}), path)
+    save_project(project.but(timeline=line, showing="proxies", preset=preset(), unknown={"later": [1]}), path)
     return path
 
 
@@ -37,7 +37,7 @@ def test_a_project_comes_back_from_its_file(project_file: Path) -> None:
     copy = project_file.with_name("copy.otio")
     save_project(project, copy)
     assert load_project(copy) == project
-    assert project.unknown == {"later": [1]}
+    assert project.footage.unknown == {"later": [1]}
 
 
 def test_any_tool_that_reads_otio_finds_the_cut_and_both_files(project_file: Path) -> None:
@@ -65,7 +65,7 @@ def test_what_another_tool_saved_again_is_still_the_project(project_file: Path, 
 def test_hostile_and_odd_values_in_names_come_back_as_they_are(project_file: Path) -> None:
     project = load_project(project_file)
     odd = '"clips": [\n] \u2028 \U0001f426 \x01 </script>'
-    changed = replace(project, name=odd, clips=tuple(replace(clip, name=odd) for clip in project.clips))
+    changed = project.but(name=odd, clips=tuple(replace(clip, name=odd) for clip in project.clips))
     save_project(changed, project_file)
     assert load_project(project_file) == changed
     assert otio.adapters.read_from_file(str(project_file)).name == odd
@@ -101,7 +101,7 @@ def test_a_path_in_a_received_project_cannot_leave_its_shelf(project_file: Path)
 def test_steps_are_undone_one_by_one_and_found_footage_stays(project_file: Path) -> None:
     session = ProjectSession.open(project_file)
     first = session.project
-    session.edit("Show originals", lambda p: replace(p, showing="originals"))
+    session.edit("Show originals", lambda p: p.but(showing="originals"))
     session.edit("Nothing", lambda p: p)
     session.absorb(lambda p: replace(p, reports=(*p.reports, {"found": 1})))
     assert session.undo_label == "Show originals"
@@ -147,11 +147,11 @@ def test_everything_on_a_timeline_comes_back_from_the_file(project_file: Path) -
     line = edits.with_effects(line, [first.id, second.id], lambda e: replace(e, colour=Colour(lut=table), gain=-3.5))
     line = edits.with_marks(edits.add_marker(edits.with_pin(line, [first.id], "originals"), 7, "here"), 3, 90)
     line = edits.with_track(line, line.sounds[0].id, locked=True, off=True)
-    whole = replace(project, timeline=line).with_new_timeline(copy=True).with_new_timeline()
+    whole = project.but(timeline=line).with_new_timeline(copy=True).with_new_timeline()
     memo = Memo()
     save_project(whole, project_file, memo)
     assert load_project(project_file) == whole and project_file.read_text().count(table.data) == 1
-    changed = replace(whole, others=(whole.others[0], edits.remove(whole.others[1], [first.id])), showing="originals")
+    changed = whole.but(others=(whole.others[0], edits.remove(whole.others[1], [first.id])), showing="originals")
     save_project(changed, project_file, memo)
     assert load_project(project_file) == changed  # what was kept from the save before does no harm
     read = otio.adapters.read_from_file(str(project_file))
@@ -171,10 +171,10 @@ def test_a_file_that_another_program_changed_is_not_written_over(
     session = ProjectSession.open(project_file)
     told = threading.Event()
     session.changed_elsewhere.connect(told.set)
-    theirs = replace(load_project(project_file), name="Theirs")
+    theirs = load_project(project_file).but(name="Theirs")
     save_project(theirs, project_file)
     assert told.wait(10)
-    session.edit("name", lambda project: replace(project, name="Mine"))
+    session.edit("name", lambda project: project.but(name="Mine"))
     assert "another program" in refusal(session.save) and load_project(project_file).name == "Theirs"
     session.keep_mine()
     assert load_project(project_file).name == "Mine"
@@ -184,7 +184,7 @@ def test_a_file_that_another_program_changed_is_not_written_over(
     assert session.project == theirs and session.undo_label == "Take the other version"
     session.undo()
     assert session.project.name == "Mine"
-    save_project(replace(theirs, name="Again"), project_file)
+    save_project(theirs.but(name="Again"), project_file)
     assert "lies beside it" in refusal(session.close)
     aside = next(project_file.parent.glob("* - yours *.otio"))
     assert load_project(aside).name == "Mine" and load_project(project_file).name == "Again"

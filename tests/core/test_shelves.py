@@ -78,7 +78,8 @@ def test_shelves_of_the_user_are_kept_and_a_broken_list_is_told(tmp_path: Path, 
 
 
 def test_presets_mean_shelves_by_name_or_role(tmp_path: Path) -> None:
-    project, originals = new_project("p").with_shelf("Boathouse", "originals", tmp_path / "o")
+    footage, originals = new_project("p").footage.with_shelf("Boathouse", "originals", tmp_path / "o")
+    project = new_project("p").but(shelves=footage.shelves)
     keep_user_shelf(shelf(tmp_path / "small", "Small drive"))
     preset = Preset(name="x", originals=Originals(shelf="boathouse"), proxies=Proxies(shelf="Small drive"))
     request = request_for(tmp_path / "card", preset, project, Folders())
@@ -92,8 +93,9 @@ def test_presets_mean_shelves_by_name_or_role(tmp_path: Path) -> None:
 
 def test_a_project_keeps_identities_and_reads_files_without_them(tmp_path: Path) -> None:
     path = tmp_path / "p.otio"
-    project, _shelf = new_project("p").with_shelf("Boathouse", "originals", tmp_path / "o")
-    project = project.with_shelf_replaced(replace(project.shelves[0], volume="ABCD-1", below="o"))
+    footage, shelf = new_project("p").footage.with_shelf("Boathouse", "originals", tmp_path / "o")
+    footage = footage.with_shelf_replaced(replace(shelf, volume="ABCD-1", below="o"))
+    project = new_project("p").but(shelves=footage.shelves)
     save_project(project, path)
     assert load_project(path).shelves == project.shelves
     values = json.loads(path.read_text())
@@ -113,7 +115,7 @@ def test_an_ingest_finds_its_folders_by_itself(card: Path, tmp_path: Path) -> No
     assert report["paired"] == 1 and any((tmp_path / "Laptop").rglob("*.mov"))
     session = ProjectSession.open(tmp_path / "p.otio")
     preset = Preset(name="Standing", proxies=None)
-    session.edit("x", lambda project: replace(project, preset=preset))
+    session.edit("x", lambda project: project.but(preset=preset))
     session.close()
     assert here("ingest", card / "CAMCORDER", "--project", tmp_path / "p.otio")[1]["copied"] == 2
     status, _answer, said = here("ingest", card / "CAMCORDER", "--project", tmp_path / "other.otio")

@@ -225,8 +225,7 @@ def test_the_standing_preset_runs_by_itself_on_a_card_put_in(
 ) -> None:
     reader.pull_out()
     window = open_window(tmp_path / "film" / "p.otio")
-    window.work.session.edit("", lambda project: project.__class__(**{**vars_of(project), "preset": preset,
-                                                                      "by_itself": True}))  # fmt: skip
+    window.work.session.edit("", lambda project: project.but(preset=preset, by_itself=True))
     place = window.ingest
     reader.insert()
     qtbot.waitUntil(lambda: "Nobody has chosen where originals go" in window.notice.text(), timeout=20_000)
@@ -242,12 +241,6 @@ def test_the_standing_preset_runs_by_itself_on_a_card_put_in(
     qtbot.waitUntil(lambda: len(window.work.session.project.reports) == 1, timeout=60_000)
     assert window.work.session.project.reports[0]["paired"] == 4
     assert [shelf.root.name for shelf in window.work.session.project.shelves] == ["Boathouse", "Laptop"]
-
-
-def vars_of(project: object) -> dict[str, object]:
-    from dataclasses import fields
-
-    return {field.name: getattr(project, field.name) for field in fields(project)}  # type: ignore[arg-type]
 
 
 def test_a_watched_folder_is_listed_taken_in_and_stopped(

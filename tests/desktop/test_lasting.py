@@ -8,7 +8,6 @@ import threading
 import time
 import weakref
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -204,7 +203,7 @@ def test_a_shelf_that_goes_and_comes_is_seen_by_every_place(qtbot: QtBot, film: 
     shelf = film.parent / "Laptop"
     shelf.rename(film.parent / "away")
     qtbot.waitUntil(lambda: all(row.proxy_missing for row in window.pairs.model.rows if row.proxy), timeout=10_000)
-    window.work.session.edit("", lambda project: replace(project, showing="proxies"))
+    window.work.session.edit("", lambda project: project.but(showing="proxies"))
     told = "0 on proxies, 8 on originals, their proxies are missing"
     qtbot.waitUntil(lambda: window.strip.counts.text() == told, timeout=5_000)
     (film.parent / "away").rename(shelf)
@@ -293,7 +292,7 @@ def test_export_looks_at_the_originals_again_only_where_something_of_them_change
 
 
 def _flipped(project: Any) -> Any:
-    return replace(project, showing="originals" if project.showing == "proxies" else "proxies")
+    return project.but(showing="originals" if project.showing == "proxies" else "proxies")
 
 
 def test_removed_proxies_are_brought_back_and_undo_never_shows_ruins(

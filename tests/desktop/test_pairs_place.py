@@ -71,7 +71,7 @@ def test_offers_are_looked_at_one_is_confirmed_the_rest_follow_and_undo_takes_al
     window = open_window(project)
     go(qtbot, window, "Pairs")
     folder_dialog(monkeypatch, tmp_path / "mail")
-    qtbot.mouseClick(window.pairs.find, LEFT)
+    qtbot.mouseClick(window.pairs.find_pairs, LEFT)
     offers = window.pairs.offers
     assert offers.stop.isVisible()
     qtbot.waitUntil(lambda: len(offers.model.rows) == 6, timeout=60_000)

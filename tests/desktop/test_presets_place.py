@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import time
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -146,9 +145,9 @@ def test_every_field_is_set_by_keyboard_and_runs_the_same_elsewhere(
         choose(qtbot, sentence.marks.kind.box, kind)
         if text:
             type_in(qtbot, sentence.marks.text.edit, text)
-        type_in(qtbot, sentence.marks.x.spin, str(20 * number))
-        type_in(qtbot, sentence.marks.y.spin, "90")
-        type_in(qtbot, sentence.marks.size.spin, "10")
+        type_in(qtbot, sentence.marks.across.spin, str(20 * number))
+        type_in(qtbot, sentence.marks.down.spin, "90")
+        type_in(qtbot, sentence.marks.height_of.spin, "10")
         type_in(qtbot, sentence.marks.opacity.spin, "70")
     answers = iter([tmp_path / "badge.png", tmp_path / "warm.cube", tmp_path / "mine.json"])
     for ask in ("getOpenFileName", "getSaveFileName"):
@@ -222,7 +221,7 @@ def test_the_standing_preset_of_a_project_and_of_new_ones(
     window = opened(qtbot, open_window(film))
     place = window.presets
     place.library.choose("Small laptop")
-    choose(qtbot, place.sentence.size.box, "1/3")
+    choose(qtbot, place.sentence.frame_size.box, "1/3")
     place.use.setFocus()
     qtbot.keyClick(place.use, Key.Key_Space)
     chosen = window.work.session.project.preset
@@ -237,10 +236,10 @@ def test_the_standing_preset_runs_by_itself_on_what_is_brought_in(
     qtbot: QtBot, film: Path, card: Path, open_window: Opener
 ) -> None:
     window = open_window(film)
-    window.work.session.edit("x", lambda project: replace(project, preset=find_preset("Small laptop")))
+    window.work.session.edit("x", lambda project: project.but(preset=find_preset("Small laptop")))
     window.ingest.reload_presets()
     qtbot.mouseClick(window.ingest.by_itself, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
-    assert window.work.session.project.by_itself
+    assert window.work.session.project.cut.by_itself
     clips = len(window.work.session.project.clips)
     for plan in CLIPS[3:]:
         (card / plan.path).unlink()
@@ -257,7 +256,7 @@ def test_numbers_stand_beside_it_and_change_at_once(qtbot: QtBot, film: Path, op
     assert outlook.table.rowCount() == len(kinds) == 6
     choose(qtbot, place.sentence.fields["proxies.codec"].box, "h264")
     assert "not measured" in outlook.table.item(0, 3).text()
-    choose(qtbot, place.sentence.size.box, "1/2")
+    choose(qtbot, place.sentence.frame_size.box, "1/2")
     assert outlook.table.item(0, 1).text() == "664 x 372\nexact shape"
     begun = time.perf_counter()
     place._changed()
@@ -374,7 +373,7 @@ def test_a_ready_made_project_begins_the_next_one(
 ) -> None:
     window = open_window(film)
     preset = find_preset("Finer picture")
-    window.work.session.edit("x", lambda project: replace(project, preset=preset))
+    window.work.session.edit("x", lambda project: project.but(preset=preset))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Ferry days", True))
     window._keep_as_ready_made()
     qtbot.waitUntil(lambda: "Ferry days" in window.notice.text(), timeout=10_000)
@@ -397,7 +396,7 @@ def test_codecs_show_only_what_they_can_be_told(qtbot: QtBot, film: Path, open_w
         choose(qtbot, fields["proxies.codec"].box, codec.name)
         assert fields["proxies.quality"].isVisible() is codec.has_quality
         assert fields["proxies.megabits"].isVisible() is codec.has_rate
-        assert isinstance(window.presets.sentence.size.lines, QSpinBox)
+        assert isinstance(window.presets.sentence.frame_size.lines, QSpinBox)
         wanted = window.presets.preset().proxies
         assert wanted is not None and wanted.codec == codec.name
 
@@ -434,7 +433,7 @@ def test_lines_data_rate_and_the_hour_of_the_night_by_keyboard(qtbot: QtBot, fil
         ("when.start", "at-night"), ("when.from_time", "2130"), ("when.only_on_mains", True),
     ):  # fmt: skip
         set_field(qtbot, window, path, value)
-    type_in(qtbot, place.sentence.size.lines, "480")
+    type_in(qtbot, place.sentence.frame_size.lines, "480")
     preset = place.preset()
     assert preset.proxies is not None
     assert (preset.proxies.height, preset.proxies.scale, preset.proxies.megabits) == (480, None, 6.5)

@@ -432,7 +432,7 @@ def test_sound_recorded_apart_is_laid_under_the_chosen_block(qtbot: QtBot, film:
     began = clock_of(clips["A001C002"])
     assert began is not None
     told = replace(recorder, info=replace(recorder.info, since_midnight=began - 1))
-    session.absorb(lambda project: project.with_clip(replace(clips["TAKE_014"], original=told)))
+    session.absorb(lambda footage: footage.with_clip(replace(clips["TAKE_014"], original=told)))
     key(qtbot, window, Key.Key_K, ALT)
     qtbot.waitUntil(lambda: len(line_of(window).sounds) == 2, timeout=30_000)
     picture, sound = pictures(window)[0], line_of(window).sounds[1].blocks[0]
@@ -465,7 +465,7 @@ def test_a_press_on_the_clipboard_of_another_field_is_no_command(qtbot: QtBot, f
 def test_a_change_on_disk_is_told_and_settled(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     window = cutting(qtbot, film, open_window)
     qtbot.waitUntil(lambda: window.work.session.is_saved, timeout=10_000)
-    theirs = replace(load_project(film), name="Theirs")
+    theirs = load_project(film).but(name="Theirs")
     save_project(theirs, film)
     choose(qtbot, window, pictures(window)[0])
     key(qtbot, window, Key.Key_Delete)
@@ -516,7 +516,7 @@ def test_a_bake_in_a_hand_edited_project_removes_no_footage(film: Path) -> None:
     for role in ("scratch", "originals"):
         shelves = tuple(replace(shelf, role=role) for shelf in project.shelves)
         remove_bake_file(
-            replace(project, shelves=shelves), Bake(project.timeline.id, 0, 5, "originals", "", clip.original.file)
+            project.but(shelves=shelves), Bake(project.timeline.id, 0, 5, "originals", "", clip.original.file)
         )
     assert original.exists()
 
@@ -529,7 +529,7 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     assert panel.reason_bar.isVisible() and panel.reason_text.text().startswith("Late: the original of A001C002")
     qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
     assert session.project.showing == "proxies" and not panel.reason_bar.isVisible()
-    session.edit("pin", lambda project: project.with_clip(replace(clip, pin="originals")))
+    session.edit("pin", lambda project: project.with_pin(clip.id, "originals"))
     panel.show_reason(Reason("it is pinned", "unpin", clip.id))
     qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
     assert named(session.project, "A001C002").pin is None
@@ -569,7 +569,7 @@ def test_a_project_from_elsewhere_with_paths_that_leave_their_shelf_is_drawn(
         replace(one, original=replace(one.original, file=replace(one.original.file, path="../out.mov")), proxies=())
         for one in project.clips
     )
-    save_project(replace(project, clips=clips), film)
+    save_project(project.but(clips=clips), film)
     window = open_window(film)
     go(qtbot, window, "Timeline")
     seek(qtbot, window, 4)

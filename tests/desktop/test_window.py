@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -159,7 +158,7 @@ def with_three_blocks(film: Path) -> None:
         clip = next(clip for clip in project.clips if clip.name == name)
         project = project.with_timeline_settings_of(clip)
         line = append(project.timeline, clip.piece(Fraction(1, 5), Fraction(2, 5)))
-        project = replace(project, timeline=line)
+        project = project.but(timeline=line)
     save_project(project, film)
 
 

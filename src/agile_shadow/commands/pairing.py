@@ -139,19 +139,13 @@ def _parted(clip: str, file: FileRef, project: Project) -> Project:
     return parted(project, clip, file)
 
 
-def _with_proof(clip: str, file: FileRef, proof: Proof, project: Project) -> Project:
-    from ..core.pairing.proving import Proved, with_proofs
-
-    return with_proofs(project, [Proved(clip, file, proof)])
-
-
 def prove(
     project: ProjectFile,
     again: Annotated[bool, typer.Option("--again", help="Prove also what is proven already.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
-    from ..core.pairing.proving import due, holds, prove_request, sisters_of
+    from ..core.pairing.proving import Proved, due, holds, prove_request, sisters_of, with_proofs
     from ..core.pairs.proof import beside_sisters
     from ..core.pairs.proof import prove as prove_pair
 
@@ -182,7 +176,7 @@ def prove(
                 assert proof is not None
                 if key in futures:
                     proof = beside_sisters(proof, sisters_of(session.project, one.clip, one.proxy))
-                    session.absorb(partial(_with_proof, one.clip.id, one.proxy.file, proof))
+                    session.absorb(partial(with_proofs, proved=[Proved(*key, proof)]))
                 listed.append(
                     {"original": str(one.original_path), "proxy": str(one.proxy_path), **proof_values(proof),
                      "offset": one.proxy.offset}

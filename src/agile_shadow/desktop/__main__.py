@@ -10,6 +10,7 @@ import signal
 import sys
 import threading
 from contextlib import suppress
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication, QMessageBox
@@ -126,6 +127,10 @@ def make_app(arguments: list[str]) -> QApplication:
     return app
 
 
+def _show_problem(work: Work, text: str) -> None:
+    work.call_here(lambda: work.problem.emit(text))
+
+
 def main() -> int:
     """Entry point."""
     parser = argparse.ArgumentParser(prog="agile-shadow window", description="The window of Agile Shadow.")
@@ -148,7 +153,7 @@ def main() -> int:
             QMessageBox.critical(None, "Agile Shadow", sentence(error))
             return 1
         window.show()
-        told_of_all(lambda text, work=window.work: work.call_here(lambda: work.problem.emit(text)))
+        told_of_all(partial(_show_problem, window.work))
         for text in what_was_set_aside():
             window.tell(text)
         status = app.exec()

@@ -36,7 +36,7 @@ class ProgressDelegate(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         part = float(index.data() or 0)
-        rect = QRectF(option.rect).adjusted(6, 6, -6, -6)  # type: ignore[attr-defined]
+        rect = QRectF(option.rect).adjusted(6, 6, -6, -6)
         painter.fillRect(rect, theme.colour("raised"))
         painter.fillRect(QRectF(rect.x(), rect.y(), rect.width() * part, rect.height()), theme.colour("line"))
         painter.fillRect(

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -14,9 +15,11 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from ..core.errors import Cancelled, ShadowError, sentence
 from ..core.estimates import (
     CandidatesRequest,
+    Headroom,
     HeadroomRequest,
     Measurements,
     Sample,
+    Taste,
     TasteRequest,
     headroom_under,
     keep_candidates,
@@ -134,11 +137,17 @@ class Measuring(QObject):
                 ("taste", sample.key, settings.model_dump_json()),
                 measure_taste,
                 TasteRequest(sample.path, settings, sample.info),
-                lambda taste, sample=sample: keep_taste(sample.key, settings, taste, self.kept),
+                partial(self._keep_taste, sample, settings),
             )
             for sample in samples
             if taste_under(sample.key, settings, self.kept) is None
         ]
+
+    def _keep_taste(self, sample: Sample, settings: Proxies, taste: Taste) -> None:
+        keep_taste(sample.key, settings, taste, self.kept)
+
+    def _keep_headroom(self, sample: Sample, found: Headroom) -> None:
+        keep_headroom(sample.path, found, self.kept)
 
     def want_candidates(self, sample: Sample) -> None:
         """Try the usual sizes and codecs on one original."""
@@ -161,7 +170,7 @@ class Measuring(QObject):
                 ("headroom", sample.key),
                 measure_headroom,
                 HeadroomRequest(sample.path, sample.info),
-                lambda found, sample=sample: keep_headroom(sample.path, found, self.kept),
+                partial(self._keep_headroom, sample),
             )
             for sample in samples_in(project)
             if headroom_under(sample.key, self.kept) is None

@@ -28,7 +28,7 @@ def send_notice(window: QWidget, title: str, text: str) -> bool:
     )
     if not service.isValid():
         return False
-    service.asyncCall("Notify", "Agile Shadow", 0, "", title, text, [], {}, _SHOWN)
+    service.asyncCallWithArgumentList("Notify", ["Agile Shadow", 0, "", title, text, [], {}, _SHOWN])
     return True
 
 

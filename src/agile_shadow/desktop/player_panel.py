@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QMouseEvent, QPainter, QPaintEvent, QPolygonF, QResizeEvent
@@ -331,17 +332,17 @@ class PlayerPanel(QWidget):
         menu.clear()
         for zoom in ZOOMS:
             text = f"{int(zoom * 100)} % of the frame's pixels" if zoom else "The whole frame"
-            self._line(menu, text, self.viewer.zoom == zoom, lambda zoom=zoom: self.viewer.set_zoom(zoom))
+            self._line(menu, text, self.viewer.zoom == zoom, partial(self.viewer.set_zoom, zoom))
         menu.addSeparator()
         for part, word, _text in DETAILS:
             text = f"Play at {word} detail" if part == 1 else f"Play at {word} of the detail"
-            self._line(menu, text, self.player.detail == part, lambda part=part: self.set_detail(part))
+            self._line(menu, text, self.player.detail == part, partial(self.set_detail, part))
         menu.addSeparator()
         for text, on, identity in (
             ("Again and again (loop)", self.looping, "loop"), ("Safe areas", self.viewer.safe, "safe"),
             ("Full screen", False, "full"),
         ):  # fmt: skip
-            self._line(menu, f"{text}\t{keys_of(identity)}", on, lambda identity=identity: self.command(identity))
+            self._line(menu, f"{text}\t{keys_of(identity)}", on, partial(self.command, identity))
 
     @staticmethod
     def _line(menu: QMenu, text: str, on: bool, call: Callable[[], None]) -> None:

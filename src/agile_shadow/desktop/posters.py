@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import Future
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 from ..core.errors import Cancelled
@@ -61,7 +62,10 @@ class Posters:
             clip, path, rate = self._waiting.pop()
             future: Future[Inspection] = self._pool.submit(inspect, InspectRequest(path, rate))
             self._running += 1
-            future.add_done_callback(lambda done, clip=clip: self._work.call_here(lambda: self._made(clip, done)))
+            future.add_done_callback(partial(self._tell_of, clip))
+
+    def _tell_of(self, clip: str, future: Future[Inspection]) -> None:
+        self._work.call_here(lambda: self._made(clip, future))
 
     def _made(self, clip: str, future: Future[Inspection]) -> None:
         self._running -= 1

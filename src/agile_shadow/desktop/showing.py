@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
 
 from ..core.compositing import Presence, choose
 from ..core.project import Clip, Project
@@ -69,6 +68,6 @@ def unpinned(project: Project, clip: str) -> Project:
     """A clip and its blocks follow the switch again."""
     found = project.clip(clip)
     if found is not None and found.pin:
-        project = project.with_clip(replace(found, pin=None))
+        project = project.with_pin(found.id, None)
     blocks = [block.id for block in project.timeline.blocks if block.clip == clip and block.pin]
-    return replace(project, timeline=with_pin(project.timeline, blocks, None)) if blocks else project
+    return project.but(timeline=with_pin(project.timeline, blocks, None)) if blocks else project

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -33,7 +33,7 @@ from PySide6.QtWidgets import (
 from ..core.errors import ShadowError, sentence
 from ..core.playback import Reason, SoundOutput
 from ..core.presets import Preset
-from ..core.project import Clip, Project, ready_made_projects, save_ready_made
+from ..core.project import Clip, Footage, Project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
 from ..core.time import clock_text
 from . import theme
@@ -229,15 +229,15 @@ class MainWindow(QMainWindow):
         if not project.shelves:
             return
 
-        def then(after: Project) -> None:
-            if after is not project:
+        def then(after: Footage) -> None:
+            if after is not project.footage:
                 moved = [shelf for shelf in after.shelves if project.shelf(shelf.id) != shelf]
                 for shelf in moved:
-                    self.work.session.absorb(lambda now, shelf=shelf: now.with_shelf_moved(shelf))
+                    self.work.session.absorb(partial(Footage.with_shelf_moved, moved=shelf))
                 told = ", ".join(f"{shelf.name} at {shelf.root}" for shelf in moved)
                 self.tell(f"Found again: {told}.", calm=True)
 
-        self.work.in_background(lambda: mended(project, look_at_shelves(project, ())), then)
+        self.work.in_background(lambda: mended(project.footage, look_at_shelves(project, ())), then)
 
     def _came_or_went(self) -> None:
         """Files are there, or missing, that were not: every place, list, strip and block shows it."""
@@ -404,7 +404,7 @@ class MainWindow(QMainWindow):
 
     def _flip_to(self, side: str) -> None:
         def flip(project: Project) -> Project:
-            return replace(project, showing="proxies" if side == "proxies" else "originals")
+            return project.but(showing="proxies" if side == "proxies" else "originals")
 
         self.work.session.edit(f"Show {side}", flip)
 
@@ -418,7 +418,7 @@ class MainWindow(QMainWindow):
             if current is None:
                 return project
             other = "originals" if project.showing == "proxies" else "proxies"
-            return project.with_clip(replace(current, pin=None if current.pin else other))  # type: ignore[arg-type]
+            return project.with_pin(current.id, None if current.pin else other)  # type: ignore[arg-type]
 
         self.work.session.edit("Pin", pin)
 

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -279,7 +279,7 @@ def picture_of(
     try:
         aspect = Fraction(line.width or 16, line.height or 9)
         return compositor.picture(
-            replace(project, showing=side), picture_steps(line, frame), aspect, Window.all_of(size)
+            project.but(showing=side), picture_steps(line, frame), aspect, Window.all_of(size)
         )
     finally:
         compositor.close()

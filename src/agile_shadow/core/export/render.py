@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -24,7 +24,7 @@ from ..jobs import Report
 from ..media import SAMPLE_RATE, MediaInfo, filter_chain, fit_rectangle, probe
 from ..playback import TimelineProgram
 from ..project import Project
-from ..project.footage import refuse_footage
+from ..project.guarding import refuse_footage
 from ..proxies.picture import is_rgb, matrix_name
 from ..timeline import NO_COLOUR, PLAIN
 from .check import final_check, used_blocks
@@ -127,7 +127,7 @@ class _Render:
 
     def __init__(self, project: Project, chosen: _Format, container: OutputContainer, report: Report) -> None:
         self._timeline = project.timeline
-        self._project = replace(project, showing="originals")
+        self._project = project.but(showing="originals")
         self._format = chosen
         self._container = container
         self._report = report

@@ -37,7 +37,7 @@ from ..media.recording import is_joined
 from ..media.sequence import status
 from ..pairs import Original, Proxy, pair_made_proxy
 from ..presets import Proxies, codec_named, describes_proxies
-from ..project import Clip, Project, ProjectSession
+from ..project import Clip, ProjectSession
 from ..project.report import IngestReport, Problem
 from ..proxies import ProxyRequest, ProxyResult, is_such_proxy, make_or_take_proxy
 from ..proxies.sizes import proxy_pixels
@@ -257,7 +257,7 @@ class IngestRun:
         self.report = report
         if not self._stopped.is_set():
             kept = report.to_json()
-            self._session.absorb(lambda project: replace(project, reports=(*project.reports[1 - _REPORTS :], kept)))
+            self._session.absorb(lambda now: replace(now, reports=(*now.reports[1 - _REPORTS :], kept)))
         self._session.save()
         with self._though_state_fails():
             if not self._stopped.is_set():
@@ -485,12 +485,10 @@ class IngestRun:
     def _mark_damaged(self, file: SourceFile, damage: str) -> None:
         """Keep with the clip what decoding its original showed."""
 
-        def mark(project: Project) -> Project:
-            clip = project.clip(self._taken.get(file.path, ""))
-            return project if clip is None else project.with_clip(_damaged(clip, damage))
-
         if damage:
-            self._session.absorb(mark)
+            self._session.absorb(
+                lambda now: now.with_change(self._taken.get(file.path, ""), lambda clip: _damaged(clip, damage))
+            )
 
     def _taken_back(self, job: _Job) -> None:
         if self._stopped.is_set():
@@ -846,7 +844,7 @@ class IngestRun:
             clip, note = self._where_it_lies(known, result, info)
             self._done(file, "copy", note or (f"here already as {clip.name}" if here else ""))
             self._note(file, note=note)
-        self._session.absorb(lambda project: project.with_clip(_with_original_of(project.clip(clip.id), clip)))
+        self._session.absorb(lambda now: now.with_clip(_with_original_of(now.clip(clip.id), clip)))
         self._known.add(replace(clip, source=str(source)))
         return clip
 
@@ -972,14 +970,11 @@ class IngestRun:
         remember_read([result.path])
         proxy = pair_made_proxy(reference(shelf, result.path), result)
 
-        def add(project: Project) -> Project:
-            current = project.clip(clip.id)
-            if current is None or any(old.file == proxy.file for old in current.proxies):
-                return project
-            current = _damaged(current, result.original.damage)
-            return project.with_clip(replace(current, proxies=(*current.proxies, proxy)))
+        def add(current: Clip) -> Clip:
+            known = any(old.file == proxy.file for old in current.proxies)
+            return current if known else _damaged(current, result.original.damage).with_proxy(proxy)
 
-        self._session.absorb(add)
+        self._session.absorb(lambda now: now.with_change(clip.id, add))
         assert self._preset.proxies is not None
         self._done(file, "proxy")
         self._paired(file, self._preset.proxies, proxy)

@@ -13,7 +13,7 @@ from ..errors import ShadowError
 from ..files import remove_partials
 from ..media import form_of
 from ..pairs import FileRef
-from ..project import Project, ProjectSession
+from ..project import Footage, ProjectSession
 from ..shelves import (
     KnownFile,
     Shelf,
@@ -120,18 +120,16 @@ class RunShelves:
         name = root.name or str(root)
         found: list[Shelf] = []
 
-        def add(project: Project) -> Project:
-            if found:
-                return project if project.shelf(found[0].id) else replace(project, shelves=(*project.shelves, found[0]))
-            project, shelf = project.with_shelf(name, role, root)
+        def add(footage: Footage) -> Footage:
+            footage, shelf = footage.with_shelf(name, role, root)
             found.append(shelf)
-            return project
+            return footage
 
         self._session.absorb(add)
         if written:
             put_mark_and_remember(found[0], self.anchor(root))
         known = replace(with_volume(found[0]), made=True)
-        self._session.absorb(lambda project: project.with_shelf_replaced(known))
+        self._session.absorb(lambda footage: footage.with_shelf_replaced(known))
         return known
 
 

@@ -7,7 +7,7 @@ import threading
 from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -18,7 +18,7 @@ from ..jobs import WorkerPool
 from ..pairs import FileRef, pair_made_proxy
 from ..presets import Preset, Proxies
 from ..presets.library import parse_preset
-from ..project import Clip, Project, ProjectSession
+from ..project import Clip, Footage, Project, ProjectSession
 from ..proxies import ProxyRequest, ProxyResult, make_or_take_proxy
 from ..shelves import open_root, put_mark_and_remember, shelf_for, user_shelves
 
@@ -118,7 +118,7 @@ class MakeRun:
             log.warning("making a proxy of %s", clip.name, exc_info=True)
             self.problems.append(f"{clip.name}: {sentence(error)}")
             return
-        self._session.absorb(lambda project: _with_made(project, clip.id, shelf, result))
+        self._session.absorb(lambda footage: _with_made(footage, clip.id, shelf, result))
         self._mark(shelf)
 
     def _mark(self, root: Path) -> None:
@@ -155,15 +155,14 @@ def _shares_stem(project: Project, clip: Clip) -> bool:
     return stems[own.shelf, str(PurePosixPath(own.path).with_suffix("")).casefold()] > 1
 
 
-def _with_made(project: Project, identity: str, root: Path, result: ProxyResult) -> Project:
-    clip = project.clip(identity)
+def _with_made(footage: Footage, identity: str, root: Path, result: ProxyResult) -> Footage:
+    clip = footage.clip(identity)
     if clip is None:
-        return project
-    home = project.shelf(clip.original.file.shelf)
+        return footage
+    home = footage.shelf(clip.original.file.shelf)
     if home is not None and home.root == root:
         shelf = home
     else:
-        project, shelf = project.with_shelf(root.name or str(root), "proxies", root)
+        footage, shelf = footage.with_shelf(root.name or str(root), "proxies", root)
     file = FileRef(shelf.id, result.path.absolute().relative_to(root.absolute()).as_posix())
-    others = tuple(one for one in clip.proxies if one.file != file)
-    return project.with_clip(replace(clip, proxies=(*others, pair_made_proxy(file, result))))
+    return footage.with_clip(clip.with_proxy(pair_made_proxy(file, result)))

@@ -20,7 +20,7 @@ from ..pairs import FileRef
 from ..pairs.evidence import Finding
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
-from .taking import reference_of
+from .taking import reference_of, with_proxy
 from .tasks import ProbeRequest, probe_or_reason
 
 Part = Literal["original", "proxy"]
@@ -195,9 +195,8 @@ def take_again(project: Project, found: Iterable[Again], place: Path) -> Project
         role = "originals" if one.missing.part == "original" else "proxies"
         project, file = reference_of(project, one.path, place, role)
         if one.missing.part == "original":
-            clip = replace(clip, original=replace(clip.original, file=file))
-        else:
-            proxies = (replace(p, file=file) if p.file == one.missing.file else p for p in clip.proxies)
-            clip = replace(clip, proxies=tuple(proxies))
-        project = project.with_clip(clip)
+            project = project.with_original(clip.id, replace(clip.original, file=file))
+        elif (old := next((p for p in clip.proxies if p.file == one.missing.file), None)) is not None:
+            project = project.with_choice(clip.id, project.cut.choice(clip.id).with_parted(old.file))
+            project = with_proxy(project, clip.id, replace(old, file=file))
     return project

@@ -7,7 +7,7 @@ import threading
 import time
 from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,7 +18,7 @@ from ..jobs import WorkerPool
 from ..media.sequence import status
 from ..pairs import FileRef, Proof, Proxy, Stamp
 from ..pairs.half import Half
-from ..project import Clip, Project, ProjectSession
+from ..project import Clip, Footage, Project, ProjectSession
 from ..threads import joined
 
 if TYPE_CHECKING:
@@ -113,29 +113,11 @@ class Proved:
     proof: Proof
 
 
-def with_proofs(project: Project, proved: Iterable[Proved]) -> Project:
-    """With what was found kept with its pairs, unless a pair or its offset changed meanwhile."""
-    by_clip: dict[str, dict[FileRef, Proof]] = {}
+def with_proofs(footage: Footage, proved: Iterable[Proved]) -> Footage:
+    """With what was found kept with its files; a pair whose offset changed meanwhile does not show it."""
     for one in proved:
-        by_clip.setdefault(one.clip, {})[one.file] = one.proof
-    if not any(identity in by_clip for identity in map(_id_of, project.clips)):
-        return project
-    return replace(project, clips=tuple(_clip_with(clip, by_clip.get(clip.id)) for clip in project.clips))
-
-
-def _id_of(clip: Clip) -> str:
-    return clip.id
-
-
-def _clip_with(clip: Clip, proofs: dict[FileRef, Proof] | None) -> Clip:
-    if not proofs:
-        return clip
-    proxies = tuple(_proxy_with(one, proofs.get(one.file)) for one in clip.proxies)
-    return replace(clip, proxies=proxies) if proxies != clip.proxies else clip
-
-
-def _proxy_with(proxy: Proxy, proof: Proof | None) -> Proxy:
-    return replace(proxy, proof=proof) if proof is not None and proxy.offset == proof.stamp.offset else proxy
+        footage = footage.with_proof(one.clip, one.file, one.proof)
+    return footage
 
 
 class Prover:
@@ -264,4 +246,4 @@ class Prover:
         proved, self._proved = self._proved, []
         self._kept_at = time.monotonic()
         if proved:
-            self._session.absorb(lambda project: with_proofs(project, proved))
+            self._session.absorb(lambda footage: with_proofs(footage, proved))

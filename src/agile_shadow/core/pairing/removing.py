@@ -10,17 +10,17 @@ from __future__ import annotations
 import os
 import stat
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from ..below import Anchor, folder_below
 from ..errors import ShadowError, sentence
 from ..media import probe
 from ..pairs import FileRef, Proxy
-from ..project import Clip, Project
-from ..project.footage import Identity, footage_of, identity_of
+from ..project import Clip, Footage, Project
+from ..project.guarding import Identity, footage_of, identity_of
 from ..proxies import as_it_is, remembered_made, was_made
-from .taking import unpair
 from .trash import into_trash, out_of_trash
 
 
@@ -119,11 +119,11 @@ def _was_made(path: Path, clip: Clip, going_on: Callable[[], None]) -> bool:
     return bool(info.made_as) and smaller and info.frames == original.frames
 
 
-def without(project: Project, removed: Removed) -> Project:
-    """The project without the proxies that are gone."""
+def without(footage: Footage, removed: Removed) -> Footage:
+    """The footage without the proxies that are gone."""
     for clip, file in removed.gone:
-        project = unpair(project, clip, file)
-    return project
+        footage = footage.without_proxy(clip, file)
+    return footage
 
 
 def bring_back(removed: Removed) -> tuple[tuple[tuple[str, Proxy], ...], tuple[str, ...]]:
@@ -140,10 +140,8 @@ def bring_back(removed: Removed) -> tuple[tuple[tuple[str, Proxy], ...], tuple[s
     return tuple(back), tuple(problems)
 
 
-def with_again(project: Project, proxies: Iterable[tuple[str, Proxy]]) -> Project:
-    """The project with proxies that were removed."""
+def with_again(footage: Footage, proxies: Iterable[tuple[str, Proxy]]) -> Footage:
+    """The footage with proxies that were removed."""
     for identity, proxy in proxies:
-        clip = project.clip(identity)
-        if clip is not None and all(one.file != proxy.file for one in clip.proxies):
-            project = project.with_clip(replace(clip, proxies=(*clip.proxies, proxy)))
-    return project
+        footage = footage.with_change(identity, partial(Clip.with_proxy, proxy=proxy))
+    return footage

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -26,7 +26,7 @@ def take(project: Project, offers: Iterable[Offer], place: Path) -> Project:
             continue
         project, file = reference_of(project, offer.path, place, "proxies" if offer.role == "proxy" else "originals")
         if offer.role == "proxy":
-            project = _with_proxy(project, clip, Proxy(file, offer.info, offer.size, offer.offset))
+            project = with_proxy(project, clip.id, Proxy(file, offer.info, offer.size, offer.offset))
         else:
             original = Original(file, offer.info, offer.size, offer.modified)
             project = _with_original(project, clip, original, offer.offset)
@@ -40,21 +40,29 @@ def reference_of(project: Project, path: Path, place: Path, role: str) -> tuple[
     if known is not None:
         return project, FileRef(known[0].id, known[1], form_of(path))
     root = place.absolute() if path.is_relative_to(place.absolute()) and place.absolute() != path else path.parent
-    project, shelf = project.with_shelf(root.name or str(root), role, root)
-    return project, FileRef(shelf.id, path.relative_to(root).as_posix(), form_of(path))
+    footage, shelf = project.footage.with_shelf(root.name or str(root), role, root)
+    return replace(project, footage=footage), FileRef(shelf.id, path.relative_to(root).as_posix(), form_of(path))
 
 
-def _with_proxy(project: Project, clip: Clip, proxy: Proxy) -> Project:
-    others = tuple(one for one in clip.proxies if one.file != proxy.file)
-    return project.with_clip(replace(clip, proxies=(*others, proxy)))
+def with_proxy(project: Project, clip: str, proxy: Proxy) -> Project:
+    """What the file is stays known; that it is paired, and with what offset, is of the cut."""
+    known = project.footage.clip(clip)
+    by_itself = known is not None and any(one.file == proxy.file and one.by_itself for one in known.proxies)
+    fact = replace(proxy, by_itself=by_itself)
+    footage = project.footage.with_change(clip, lambda one: one.with_proxy(fact)).with_hidden(clip)
+    choice = project.cut.choice(clip).with_taken(proxy.file).with_offset(proxy.file, proxy.offset)
+    return replace(project, footage=footage).with_choice(clip, choice)
 
 
 def _with_original(project: Project, clip: Clip, original: Original, offset: int) -> Project:
     """The clip's file becomes its proxy."""
     rate = original.info.frame_rate
     light = Proxy(clip.original.file, clip.original.info, clip.original.size, offset)
-    proxies = tuple(replace(one, offset=one.offset + offset, proof=None) for one in clip.proxies)
-    project = project.with_clip(replace(clip, original=original, proxies=(*proxies, light)))
+    project = project.with_original(clip.id, original)
+    choice = project.cut.choice(clip.id)
+    for one in clip.proxies:
+        choice = choice.with_offset(one.file, one.offset + offset)
+    project = with_proxy(project.with_choice(clip.id, choice), clip.id, light)
     lead = Fraction(offset) / rate
 
     def shifted(block: Block) -> Block:
@@ -63,7 +71,7 @@ def _with_original(project: Project, clip: Clip, original: Original, offset: int
     def moved(line: Timeline) -> Timeline:
         return changed(line, [block.id for block in line.blocks if block.clip == clip.id], shifted, locked_too=True)
 
-    return replace(project, timeline=moved(project.timeline), others=tuple(map(moved, project.others)))
+    return project.but(timeline=moved(project.timeline), others=tuple(map(moved, project.others)))
 
 
 def unpair(project: Project, clip: str, file: FileRef | None = None) -> Project:
@@ -72,36 +80,18 @@ def unpair(project: Project, clip: str, file: FileRef | None = None) -> Project:
     if found is None or not found.proxies:
         return project
     gone = file or found.proxies[-1].file
-    return project.with_clip(replace(found, proxies=tuple(one for one in found.proxies if one.file != gone)))
+    return project.with_choice(clip, project.cut.choice(clip).with_parted(gone))
 
 
 def with_offset(project: Project, clip: str, file: FileRef, offset: int) -> Project:
     """With another offset of a proxy, whose proof no longer holds."""
-    return _changed(project, clip, file, lambda proxy: replace(proxy, offset=offset, proof=None))
+    return project.with_choice(clip, project.cut.choice(clip).with_offset(file, offset))
 
 
 def accepted(project: Project, clip: str, file: FileRef) -> Project:
     """With a doubtful pair let pass by a person."""
-
-    def let_pass(proxy: Proxy) -> Proxy:
-        return replace(proxy, proof=replace(proxy.proof, accepted=True)) if proxy.proof is not None else proxy
-
-    return _changed(project, clip, file, let_pass)
-
-
-def without_proof(project: Project, clips: Iterable[str]) -> Project:
-    """With the proofs of some clips' proxies forgotten, so that they are made again."""
-    for identity in clips:
-        clip = project.clip(identity)
-        if clip is not None and any(proxy.proof is not None for proxy in clip.proxies):
-            proxies = tuple(replace(proxy, proof=None) for proxy in clip.proxies)
-            project = project.with_clip(replace(clip, proxies=proxies))
-    return project
-
-
-def _changed(project: Project, clip: str, file: FileRef, change: Callable[[Proxy], Proxy]) -> Project:
-    found = project.clip(clip)
-    if found is None:
+    found, choice = project.clip(clip), project.cut.choice(clip)
+    proofs = [one.proof for one in found.proxies if one.file == file] if found is not None else []
+    if not proofs or proofs[0] is None:
         return project
-    proxies = tuple(change(one) if one.file == file else one for one in found.proxies)
-    return project.with_clip(replace(found, proxies=proxies)) if proxies != found.proxies else project
+    return project.with_choice(clip, replace(choice, accepted={**choice.accepted, file: proofs[0].stamp}))

@@ -66,7 +66,7 @@ class Proof:
 @dataclass(frozen=True)
 class Proxy:
     """A light copy. ``offset``: frames of the original before the proxy's first one. ``proof`` is None until it was
-    checked. ``made``: this project had it made.
+    checked. ``made``: this project had it made. Without ``by_itself`` only a cut that chose it shows it.
     """
 
     file: FileRef
@@ -75,6 +75,7 @@ class Proxy:
     offset: int = 0
     proof: Proof | None = None
     made: bool = False
+    by_itself: bool = True
 
     @property
     def state(self) -> str:

@@ -160,7 +160,7 @@ def bake_states(project: Project) -> tuple[BakeState, ...]:
     states = []
     for one in project.bakes:
         if one.timeline == project.timeline.id:
-            digest = stretch_digest(replace(project, showing=one.side), one.start, one.end)
+            digest = stretch_digest(project.but(showing=one.side), one.start, one.end)
             fresh = digest == one.digest
             states.append(BakeState(one, fresh, fresh and one.side == project.showing))
     return tuple(states)

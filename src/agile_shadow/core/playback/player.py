@@ -412,7 +412,7 @@ class Player:
         if asked.speed:
             return None
         showing: Side = "proxies" if side == "proxies" else "originals"
-        return replace(asked, project=replace(asked.project, showing=showing), warm=True)
+        return replace(asked, project=asked.project.but(showing=showing), warm=True)
 
     # What lanes call
 

@@ -1,7 +1,9 @@
 """The project: the document, its file, and the session that holds it open."""
 
-from .document import Bake, Clip, Project, new_project
+from .cut import Choice, Cut
+from .document import Project, new_project
 from .file import load_project, save_project
+from .footage import Bake, Clip, Footage
 from .known import other_projects, remember_project
 from .lock import Holder, ProjectLock
 from .ready import (
@@ -16,7 +18,10 @@ from .session import ProjectSession
 
 __all__ = [
     "Bake",
+    "Choice",
     "Clip",
+    "Cut",
+    "Footage",
     "Holder",
     "Project",
     "ProjectLock",

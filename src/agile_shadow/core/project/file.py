@@ -9,6 +9,7 @@ import re
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -30,7 +31,9 @@ from ..shelves import shelf_from_json, shelf_to_json
 from ..strict import plain, read_json, whole_text
 from ..timeline import Block, Timeline
 from . import schema
-from .document import Bake, Clip, Project
+from .cut import Choice, Cut
+from .document import Project
+from .footage import Bake, Clip, Footage
 from .incoming import BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
 from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
 from .report import IngestReport
@@ -182,18 +185,18 @@ _SLOT = re.compile(r'\[\s*"\\u0000(\w+)\\u0000"\s*\]')  # stands where texts go 
 def _written(project: Project, memo: Memo) -> str:
     """The whole file; clips and blocks that did not change keep the text they had."""
     writer = _Writer(project, memo)
-    tables = writer.tables
+    tables, footage = writer.tables, project.footage
     for line in project.timelines:
         tables.used(line)
     values = {
-        **project.unknown,
+        **footage.unknown,
         "version": VERSION,
         "id": project.id,
         "showing": project.showing,
         "shelves": [shelf_to_json(shelf) for shelf in project.shelves],
         "preset": project.preset.to_json() if project.preset else None,
-        "by_itself": project.by_itself,
-        **({"chosen_preset": project.chosen_preset} if project.chosen_preset else {}),
+        "by_itself": project.cut.by_itself,
+        **({"chosen_preset": footage.chosen_preset} if footage.chosen_preset else {}),
         "reports": list(project.reports),
         "tables": tables.to_json(),
         "bakes": [
@@ -354,21 +357,26 @@ def _from_otio(timeline: Json) -> Project:
     preset: Preset | None = parse_preset(values["preset"]) if values.get("preset") else None
     if values["showing"] not in ("originals", "proxies"):
         raise ValueError(f"the switch stands on {values['showing']!r}")
-    project = Project(
+    clips = [_clip_from_otio(item) for item in values["clips"]]
+    footage = Footage(
         id=_text(values["id"], 200),
-        name=_text(timeline["name"], 1000),
         shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
-        clips=tuple(_clip_from_otio(item) for item in values["clips"]),
-        timeline=line_from_otio(timeline, tables),
-        others=tuple(line_from_otio(other, tables) for other in values.get("others", ())),
-        showing=values["showing"],
-        preset=preset,
-        by_itself=values.get("by_itself", False) is True,
+        clips=tuple(replace(clip, pin=None) if clip.pin else clip for clip in clips),
         reports=tuple(_report_from(report) for report in values.get("reports", ())),
         bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
         chosen_preset=_text(values.get("chosen_preset", ""), 1000),
         unknown=plain({key: value for key, value in values.items() if key not in _OWN}),
     )
+    cut = Cut(
+        name=_text(timeline["name"], 1000),
+        timeline=line_from_otio(timeline, tables),
+        others=tuple(line_from_otio(other, tables) for other in values.get("others", ())),
+        showing=values["showing"],
+        preset=preset,
+        by_itself=values.get("by_itself", False) is True,
+        choices={clip.id: Choice(pin=clip.pin) for clip in clips if clip.pin},
+    )
+    project = Project(footage, cut)
     for kind, ids in (("clips", [clip.id for clip in project.clips]), ("shelves", [s.id for s in project.shelves])):
         if len(set(ids)) != len(ids):
             raise ValueError(f"two {kind} have the same identity")

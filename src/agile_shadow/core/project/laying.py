@@ -10,7 +10,8 @@ from fractions import Fraction
 from ..time import frame_of
 from ..timeline import Block, Timeline, Track, add_track, new_id
 from ..timeline.rows import put, settled
-from .document import Clip, Project
+from .document import Project
+from .footage import Clip
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,7 @@ def lay(project: Project, leads: Sequence[Lead]) -> Project:
         if block is None or recording is None:
             continue
         line = _laid(line, block, recording, lead.seconds)
-    return replace(project, timeline=settled(line))
+    return project.but(timeline=settled(line))
 
 
 def _laid(line: Timeline, block: Block, recording: Clip, lead: Fraction) -> Timeline:

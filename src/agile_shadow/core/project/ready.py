@@ -16,8 +16,10 @@ from ..log import config_folder
 from ..presets import Preset, find_preset
 from ..timeline import Timeline
 from ..timeline.model import new_id
+from .cut import Cut
 from .document import Project, new_project
 from .file import load_project, save_project
+from .footage import Footage
 
 SCHEMA = "agile-shadow new projects"
 
@@ -54,12 +56,12 @@ def set_standing_preset(name: str | None) -> None:
 def begin_project(name: str, ready_made: str | None = None) -> Project:
     """A new project: from a ready-made one, else empty with the standing preset. Raises ProjectError."""
     if ready_made is None:
-        return replace(new_project(name), preset=standing_preset())
+        return new_project(name).but(preset=standing_preset())
     path = _folder() / f"{ready_made}.otio"
     if not path.is_file():
         known = ", ".join(f'"{one}"' for one in ready_made_projects()) or "none yet"
         raise ProjectError(f'there is no ready-made project "{ready_made}"', None, f"There are: {known}.")
-    return replace(load_project(path), id=new_id(), name=name)
+    return load_project(path).but(id=new_id(), name=name)
 
 
 def ready_made_projects() -> list[str]:
@@ -73,14 +75,16 @@ def save_ready_made(project: Project, name: str) -> Path:
     if not stem:
         raise ProjectError("a ready-made project needs a name", None, "Type one.")
     timeline = project.timeline
+    tracks = tuple(replace(track, blocks=()) for track in timeline.tracks)
     bare = Project(
-        id=project.id, name=stem, shelves=project.shelves, preset=project.preset, by_itself=project.by_itself,
-        chosen_preset=project.chosen_preset,
-        timeline=Timeline(
-            timeline.name, timeline.rate, timeline.width, timeline.height,
-            tuple(replace(track, blocks=()) for track in timeline.tracks),
+        Footage(project.id, project.shelves, chosen_preset=project.footage.chosen_preset),
+        Cut(
+            stem,
+            Timeline(timeline.name, timeline.rate, timeline.width, timeline.height, tracks),
+            preset=project.preset,
+            by_itself=project.cut.by_itself,
         ),
-    )  # fmt: skip
+    )
     path = _folder() / f"{stem}.otio"
     save_project(bare, path)
     return path

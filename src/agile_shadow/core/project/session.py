@@ -15,12 +15,15 @@ from ..errors import ProjectError, sentence
 from ..files import remove_partials, remove_partials_beside
 from ..log import config_folder
 from ..threads import joined
+from .cut import Cut
 from .document import Project
 from .file import Memo, earlier_folder, keep_aside, load_project, prepare, save_project
+from .footage import Footage
 from .known import remember_project
 from .ready import begin_project
 
 Edit = Callable[[Project], Project]
+Found = Callable[[Footage], Footage]
 _HISTORY = 200
 _LOOK = 3.0  # seconds between two looks whether another program has changed the file
 _AT_ONCE = 40  # clips
@@ -54,8 +57,8 @@ class ProjectSession:
     def begin(self, project: Project) -> None:
         """Hold a document, without steps before it."""
         self._project = project
-        self._undo: list[tuple[str, Project]] = []
-        self._redo: list[tuple[str, Project]] = []
+        self._undo: list[tuple[str, Cut]] = []
+        self._redo: list[tuple[str, Cut]] = []
         self._gesture: object = None
         self._lock = threading.RLock()
         self._dirty = threading.Event()
@@ -86,31 +89,35 @@ class ProjectSession:
     @property
     def is_saved(self) -> bool:
         """Whether the file holds this document."""
-        return self._saved is self._project
+        return self._project.is_same(self._saved)
 
     def edit(self, label: str, change: Edit, gesture: object = None) -> None:
-        """One step of the user's, which undo takes back. A change that gives the same document is no step.
+        """One step of the user's, which undo takes back: what it decided, not what it found of footage. A change that
+        decides nothing else is no step.
 
         Changes of one ``gesture`` that follow each other are one step.
         """
         with self._lock:
-            after = change(self._project)
-            if after is self._project or after == self._project:
+            before, after = self._project, change(self._project)
+            if after is before or after == before:
                 return
-            goes_on = gesture is not None and gesture == self._gesture and bool(self._undo)
-            if not goes_on:
-                self._undo = [*self._undo[-_HISTORY + 1 :], (label, self._project)]
-            self._gesture = gesture
-            self._redo = []
+            if after.cut is not before.cut and after.cut != before.cut:
+                goes_on = gesture is not None and gesture == self._gesture and bool(self._undo)
+                if not goes_on:
+                    self._undo = [*self._undo[-_HISTORY + 1 :], (label, before.cut)]
+                self._gesture = gesture
+                self._redo = []
             self._project = after
         self._announce()
 
-    def absorb(self, change: Edit) -> None:
+    def absorb(self, change: Found) -> None:
         """Take in what background work found: it stays when the user undoes steps of before or after."""
         with self._lock:
-            self._project = change(self._project)
-            self._undo = [(label, change(project)) for label, project in self._undo]
-            self._redo = [(label, change(project)) for label, project in self._redo]
+            before = self._project.footage
+            after = change(before)
+            if after is before:
+                return
+            self._project = Project(after, self._project.cut)
         self._announce()
 
     @property
@@ -131,14 +138,14 @@ class ProjectSession:
         """Do again the step last taken back, if there is one."""
         self._step(self._redo, self._undo)
 
-    def _step(self, source: list[tuple[str, Project]], target: list[tuple[str, Project]]) -> None:
+    def _step(self, source: list[tuple[str, Cut]], target: list[tuple[str, Cut]]) -> None:
         with self._lock:
             if not source:
                 return
             self._gesture = None
-            label, project = source.pop()
-            target.append((label, self._project))
-            self._project = project
+            label, cut = source.pop()
+            target.append((label, self._project.cut))
+            self._project = Project(self._project.footage, cut)
         self._announce()
 
     def _announce(self) -> None:
@@ -150,7 +157,7 @@ class ProjectSession:
         """Write the file now. Raises ProjectError, also when another program has changed the file since."""
         with self._save_lock:
             project = self._project
-            if project is self._saved:
+            if project.is_same(self._saved):
                 return
             if self._look():
                 raise ProjectError("was changed by another program", self.path, "Choose which version to keep.")
@@ -200,13 +207,16 @@ class ProjectSession:
         self.saved_state_changed.emit()
 
     def take_theirs(self) -> None:
-        """Go on with what another program wrote; undo brings back the document that was open. Raises ProjectError."""
+        """Go on with what another program wrote, and with the footage of both; undo brings back the cut that was open.
+
+        Raises ProjectError.
+        """
         with self._save_lock:
             stamp = _stamp(self.path)
             theirs = load_project(self.path)
             self._stamp, self.is_changed_elsewhere, self.save_problem = stamp, False, ""
             self._saved = theirs
-        self.edit("Take the other version", lambda _mine: theirs)
+        self.edit("Take the other version", lambda mine: _both(theirs, mine))
         self.saved_state_changed.emit()
 
     def _prepare(self) -> None:
@@ -273,6 +283,11 @@ class ProjectSession:
             raise ProjectError(
                 "was changed by another program", self.path, f"Your version lies beside it as {aside.name}."
             ) from error
+
+
+def _both(theirs: Project, mine: Project) -> Project:
+    footage = theirs.footage.together_with(mine.footage)
+    return theirs if footage is theirs.footage else Project(footage, theirs.cut)
 
 
 def _tidy(path: Path) -> None:

@@ -130,14 +130,15 @@ def slide(line: Timeline, identity: str, by: int) -> Timeline:
     if not by:
         return line
     changes: dict[str, Block] = {}
+    together = {one.id for one in group}  # may be neighbours themselves
     for one in group:
         track = line.track_of(one.id)
         assert track is not None
         changes[one.id] = one.at(one.start + by)
         left, right = track.before(one), track.after(one)
-        if left is not None:
+        if left is not None and left.id not in together:
             changes[left.id] = _edged(line, changes.get(left.id, left), "end", by)
-        if right is not None:
+        if right is not None and right.id not in together:
             changes[right.id] = _edged(line, changes.get(right.id, right), "start", by)
     blocks = [block for identity in changes if (block := line.block(identity)) is not None]
     return _changed(line, blocks, lambda b: changes[b.id])

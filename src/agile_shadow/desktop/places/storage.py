@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from ...core.below import Anchor
 from ...core.errors import ShadowError, sentence
-from ...core.project import Project
+from ...core.project import Footage, Project
 from ...core.shelves import (
     ROLES,
     KnownFile,
@@ -85,13 +85,13 @@ def look_at_shelves(project: Project, own: Sequence[Shelf]) -> list[ShelfRow]:
     return rows
 
 
-def mended(project: Project, rows: Sequence[ShelfRow]) -> Project:
-    """The project with each shelf that was found again at its new place."""
+def mended(footage: Footage, rows: Sequence[ShelfRow]) -> Footage:
+    """The footage with each shelf that was found again at its new place."""
     for row in rows:
         if row.state.found_at is not None and row.in_project:
             moved = with_volume(replace(row.state.shelf, root=row.state.found_at))
-            project = project.with_shelf_moved(moved)
-    return project
+            footage = footage.with_shelf_moved(moved)
+    return footage
 
 
 def _lying_at(shelf: Shelf, root: Path) -> Shelf:
@@ -249,7 +249,7 @@ class StoragePlace(QWidget):
     def _show(self, rows: list[ShelfRow]) -> None:
         found = [row for row in rows if row.state.found_at is not None and row.in_project]
         if found:
-            self._work.session.absorb(lambda project: mended(project, found))
+            self._work.session.absorb(lambda footage: mended(footage, found))
             for row in found:
                 self._tell(f"Shelf {row.state.shelf.name} was found again at {row.state.found_at}.")
             self.refresh()
@@ -307,10 +307,7 @@ class StoragePlace(QWidget):
 
         self._do(forget)
 
-        def without(project: Project) -> Project:
-            return replace(project, shelves=tuple(known for known in project.shelves if known.id != shelf.id))
-
-        self._work.session.absorb(without)
+        self._work.session.absorb(lambda footage: footage.without_shelf(shelf.id))
         self.refresh()
 
     def _change(self, make: object, keep: bool = False) -> None:
@@ -323,7 +320,7 @@ class StoragePlace(QWidget):
             return shelf
 
         def then(shelf: Shelf) -> None:
-            self._work.session.absorb(lambda project: project.with_shelf_replaced(shelf))
+            self._work.session.absorb(lambda footage: footage.with_shelf_replaced(shelf))
             self.refresh()
 
         self._work.in_background(work, then)

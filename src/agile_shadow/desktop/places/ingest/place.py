@@ -220,9 +220,9 @@ class IngestPlace(QWidget):
         self.cancel = QPushButton("Cancel")
         self.cancel.setToolTip("Take this ingest back; what is proven stays")
         self.cancel.clicked.connect(self._cancel)
-        for button in (self.still, self.cancel):
-            button.hide()
-            row.addWidget(button)
+        for one in (self.still, self.cancel):
+            one.hide()
+            row.addWidget(one)
         layout.addLayout(row)
         self.now = QPushButton("Make the proxies now")
         self.now.clicked.connect(self._work.proxies_now)
@@ -253,7 +253,7 @@ class IngestPlace(QWidget):
         """A folder that was named is the project's shelf for that from now on, kept with it."""
         if edit.text().strip():
             root = _folder_in(edit)
-            self._work.session.absorb(lambda project: project.with_shelf_chosen(role, root))
+            self._work.session.absorb(lambda footage: footage.with_shelf_chosen(role, root))
 
     # Sources
 
@@ -269,11 +269,11 @@ class IngestPlace(QWidget):
         """Whether the standing preset runs on what comes: only to places that somebody has chosen."""
         project = self._work.session.project
         preset = project.preset
-        if not project.by_itself or preset is None:
+        if not project.cut.by_itself or preset is None:
             return False
         names = (preset.originals.shelf, preset.proxies.shelf if preset.proxies is not None else "", "")
         for (_edit, role), needed, name in zip(self._roles(), self._uses(preset), names, strict=True):
-            if needed and not name and project.shelf_of_role(role) is None:
+            if needed and not name and project.footage.shelf_of_role(role) is None:
                 self._work.problem.emit(f"Nobody has chosen where {role} go: choose it, then press Ingest.")
                 return False
         return True
@@ -526,7 +526,7 @@ class IngestPlace(QWidget):
         for name in sorted(presets):
             self.preset.addItem(name)
         project = self._work.session.project
-        chosen = project.chosen_preset if project.chosen_preset in presets else ""
+        chosen = project.footage.chosen_preset if project.footage.chosen_preset in presets else ""
         wanted = chosen or (current.name if current is not None else "Quick cut")
         self.preset.setCurrentIndex(max(0, self.preset.findText(wanted)))
         self.preset.blockSignals(False)
@@ -540,7 +540,7 @@ class IngestPlace(QWidget):
         """Kept with the project."""
         name = self.preset.currentText()
         self._work.session.absorb(
-            lambda project: project if project.chosen_preset == name else replace(project, chosen_preset=name)
+            lambda now: now if now.chosen_preset == name else replace(now, chosen_preset=name)
         )
 
     def _preset_changed(self) -> None:
@@ -551,7 +551,7 @@ class IngestPlace(QWidget):
         standing = self._work.session.project.preset
         self.by_itself.setVisible(standing == preset)
         with QSignalBlocker(self.by_itself):
-            self.by_itself.setChecked(self._work.session.project.by_itself)
+            self.by_itself.setChecked(self._work.session.project.cut.by_itself)
         self._take_shelves(preset)
         copying, on_shelf, again = self._uses(preset)
         for shown, widgets in (
@@ -566,7 +566,7 @@ class IngestPlace(QWidget):
 
     def _set_by_itself(self, on: bool) -> None:
         label = "Standing preset runs by itself" if on else "Standing preset waits to be started"
-        self._work.session.edit(label, lambda project: replace(project, by_itself=on))
+        self._work.session.edit(label, lambda project: project.but(by_itself=on))
 
     def _take_shelves(self, preset: Preset) -> None:
         """Fill in the folders of the shelves that the preset names, else of those of the project, else usual ones."""
@@ -582,7 +582,7 @@ class IngestPlace(QWidget):
             (wanted.shelf if wanted is not None else "", "proxies", self.proxies, usual.proxies),
             (preset.originals.second_shelf, "second copies", self.second, usual.second),
         ):
-            shelf = (shelf_for(name, role, shelves) if name else None) or project.shelf_of_role(role)
+            shelf = (shelf_for(name, role, shelves) if name else None) or project.footage.shelf_of_role(role)
             root = shelf.root if shelf is not None else folder
             edit.setText(str(root) if root is not None else "")
 
@@ -678,8 +678,8 @@ class IngestPlace(QWidget):
         for widget in (self.bar, self.cancel, self.still):
             widget.setVisible(running)
         self.start.setVisible(not running)
-        for widget in (self.originals, self.proxies, self.second, self.preset):
-            widget.setEnabled(not running)
+        for field in (self.originals, self.proxies, self.second, self.preset):
+            field.setEnabled(not running)
         self.now.hide()
         if run is None:
             if self._work.drawing is not None and self._listing is not None and not any_runs:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QAbstractListModel, QSize, Qt, Signal
@@ -78,8 +79,8 @@ class _Painter(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         source = index.data(Qt.ItemDataRole.UserRole)
-        rect = option.rect  # type: ignore[attr-defined]
-        chosen = bool(option.state & option.state.State_Selected)  # type: ignore[attr-defined]
+        rect = option.rect
+        chosen = bool(option.state & option.state.State_Selected)
         painter.fillRect(rect, theme.colour("raised" if chosen else "panel"))
         if chosen:
             painter.fillRect(rect.adjusted(0, 0, 3 - rect.width(), 0), theme.colour("focus"))
@@ -225,7 +226,7 @@ class SourcesList(QWidget):
             if now != last or looks % _AGAIN == 0:
                 last = now
                 places = mounted_places()
-                self._tell(lambda places=places: self._take(places))
+                self._tell(partial(self._take, places))
 
     def _tell(self, call: Callable[[], None]) -> None:
         if not self._closing.is_set():

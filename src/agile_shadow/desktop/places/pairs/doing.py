@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QUrl
@@ -13,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QMessageBox
 from ....core.errors import ShadowError, sentence
 from ....core.pairing.making import make_request
 from ....core.pairing.removing import Removed, bring_back, remove_files, with_again, without
-from ....core.pairing.taking import accepted, unpair, with_offset, without_proof
+from ....core.pairing.taking import accepted, unpair, with_offset
 from ....core.pairs import Proxy
 from ....core.presets import Preset
 from ....core.project import Clip, Project, other_projects
@@ -111,8 +110,7 @@ class Doing(QObject):
             for identity in clips:
                 clip = project.clip(identity)
                 if clip is not None:
-                    pinned = replace(clip, pin=None if clip.pin else other)  # type: ignore[arg-type]
-                    project = project.with_clip(pinned)
+                    project = project.with_pin(identity, None if clip.pin else other)  # type: ignore[arg-type]
             return project
 
         self._work.session.edit("Pin", change)
@@ -191,7 +189,7 @@ class Doing(QObject):
         elif name == "accept":
             session.edit("Good as it is", lambda project: accepted(project, clip.id, proxy.file))
         elif name == "prove":
-            session.absorb(lambda project: without_proof(project, [clip.id]))
+            session.absorb(lambda footage: footage.without_proofs([clip.id]))
             self._work.pairs.prove([clip.id])
 
 

@@ -69,8 +69,8 @@ class RowDelegate(QStyledItemDelegate):
         model, row = index.model(), None
         assert isinstance(model, LedgerModel)
         row = model.rows[index.row()]
-        rect = QRectF(option.rect)  # type: ignore[attr-defined]
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        rect = QRectF(option.rect)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         painter.save()
         painter.fillRect(rect, theme.colour("raised" if chosen else "panel"))
         if isinstance(row, Group):

@@ -99,6 +99,7 @@ class OffersView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self.model = OffersModel()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
@@ -119,7 +120,6 @@ class OffersView(QWidget):
         for button in (self.stop, self.yes, self.back, self.take):
             row.addWidget(button)
         layout.addLayout(row)
-        self.model = OffersModel()
         self.model.ticked.connect(lambda number, yes: self.ticked.emit(self.model.rows[number], yes))
         self.table = rows_table(self.model, 6, "Files found")
         self.table.setTextElideMode(Qt.TextElideMode.ElideRight)

@@ -133,8 +133,8 @@ class PairsPlace(QWidget):
         self.grouping = QComboBox()
         self.grouping.setAccessibleName("Grouped by")
         self.grouping.addItems([title for title, _rule in GROUPINGS])
-        self.find = QPushButton("Find files…")
-        self.find.setToolTip(
+        self.find_pairs = QPushButton("Find files…")
+        self.find_pairs.setToolTip(
             "Look through a folder for proxies of these clips, or for originals of clips cut on proxies"
         )
         self.find_files = QPushButton("Missing…")
@@ -146,11 +146,11 @@ class PairsPlace(QWidget):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(lambda: self.doing_with.fill(self.menu))
         self.doing.setMenu(self.menu)
-        for widget in (self.search, self.choice, self.grouping):
-            row.addWidget(widget)
+        for filtering in (self.search, self.choice, self.grouping):
+            row.addWidget(filtering)
         row.addStretch(1)
-        for widget in (self.doing, self.find, self.find_files):
-            row.addWidget(widget)
+        for button in (self.doing, self.find_pairs, self.find_files):
+            row.addWidget(button)
         return row
 
     def _build_ways(self) -> QHBoxLayout:
@@ -196,7 +196,7 @@ class PairsPlace(QWidget):
         self.table.selectionModel().selectionChanged.connect(self._selected)
         self.table.horizontalHeader().sortIndicatorChanged.connect(self._order)
         self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.viewport().mapToGlobal(at)))
-        self.find.clicked.connect(self._find)
+        self.find_pairs.clicked.connect(self._find)
         self.find_files.clicked.connect(self._find_missing)
         self.zoom.currentIndexChanged.connect(lambda _number: self.compare.set_zoom(self.zoom.currentData()))
         self.panel.moved.connect(self._moved)

@@ -176,7 +176,7 @@ class Amount(Field):
     def write(self, value: Any) -> None:
         with QSignalBlocker(self.spin):
             if value is not None:
-                self.spin.setValue(value)  # type: ignore[arg-type]
+                self.spin.setValue(value)
         if self.tick is not None:
             with QSignalBlocker(self.tick):
                 self.tick.setChecked(value is not None)

@@ -44,11 +44,11 @@ class MarksEditor(QWidget):
             open_picture,
         )
         self.picture.failed.connect(self.failed)
-        self.x = Amount("x", "How far to the right", 0, 100, 0, suffix=" % right")
-        self.y = Amount("y", "How far down", 0, 100, 100, suffix=" % down")
-        self.size = Amount("size", "Height", 2, 50, 6, suffix=" % high")
+        self.across = Amount("x", "How far to the right", 0, 100, 0, suffix=" % right")
+        self.down = Amount("y", "How far down", 0, 100, 100, suffix=" % down")
+        self.height_of = Amount("size", "Height", 2, 50, 6, suffix=" % high")
         self.opacity = Amount("opacity", "Opacity", 10, 100, 90, suffix=" % opaque")
-        self.fields = (self.kind, self.text, self.picture, self.x, self.y, self.size, self.opacity)
+        self.fields = (self.kind, self.text, self.picture, self.across, self.down, self.height_of, self.opacity)
         for field in self.fields:
             field.changed.connect(self._changed)
         layout = QVBoxLayout(self)
@@ -109,9 +109,9 @@ class MarksEditor(QWidget):
             kind=kind,
             text=self.text.read(),
             picture=self.picture.read() if kind == "picture" else None,
-            x=(self.x.read() or 0) / 100,
-            y=(self.y.read() or 0) / 100,
-            size=(self.size.read() or 0) / 100,
+            x=(self.across.read() or 0) / 100,
+            y=(self.down.read() or 0) / 100,
+            size=(self.height_of.read() or 0) / 100,
             opacity=(self.opacity.read() or 0) / 100,
         )
         self._name_marks()
@@ -145,7 +145,7 @@ class MarksEditor(QWidget):
         self._loading = True
         for field in (self.kind, self.text, self.picture):
             field.write(mark[field.path])
-        for amount in (self.x, self.y, self.size, self.opacity):
+        for amount in (self.across, self.down, self.height_of, self.opacity):
             amount.write(round(mark[amount.path] * 100))
         self._loading = False
         self._show_fields()

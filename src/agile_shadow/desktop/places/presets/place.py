@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import importlib
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any, cast
 
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -116,7 +115,7 @@ class PresetsPlace(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.scroll = scroll
+        self.scroller = scroll
         layout.addWidget(scroll, 1)
         self.message = QLabel("")
         self.message.setObjectName("quiet")
@@ -288,7 +287,7 @@ class PresetsPlace(QWidget):
             self._tell(sentence(error), True)
 
     def _take_candidate(self, codec: str, scale: str) -> None:
-        self.sentence.size.write({"scale": scale, "height": None})
+        self.sentence.frame_size.write({"scale": scale, "height": None})
         self.sentence.fields["proxies.codec"].write(codec)
         self.sentence.fields["proxies.codec"].changed.emit()
 
@@ -326,7 +325,7 @@ class PresetsPlace(QWidget):
         self._tell(f"{preset.name} is the standing preset of this project now.")
 
     def _stand(self, preset: Preset) -> None:
-        self._work.session.edit("Choose a preset", lambda project: replace(project, preset=preset))
+        self._work.session.edit("Choose a preset", lambda project: project.but(preset=preset))
 
     def _set_for_new(self, on: bool) -> None:
         try:

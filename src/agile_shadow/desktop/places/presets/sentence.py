@@ -77,7 +77,7 @@ class Sentence(QFrame):
                 ("none", "Make no proxies"),
             ),
         )
-        self.size = SizeField()
+        self.frame_size = SizeField()
         self.lut = AttachedFile("proxies.lut", "LUT", "no LUT", "LUT (*.cube)", check_cube)
         self.marks = MarksEditor()
         known: list[Field] = [
@@ -106,7 +106,7 @@ class Sentence(QFrame):
                 ("number", "gets a number"), ("tell", "is not copied, and I am told"))),
             Amount("proxies.headroom_below", "Headroom", 0.1, 100, 1.5, 1, "x", off="headroom is below"),
             Amount("proxies.larger_than", "Lines", 16, 20_000, 1080, suffix=" lines", off="it has more than"),
-            self.size,
+            self.frame_size,
             Choice("proxies.codec", "Codec of proxies", [(codec.name, codec.label) for codec in CODECS]),
             Choice("proxies.quality", "Quality", (
                 ("light", "light quality"), ("usual", "usual quality"), ("fine", "fine quality"))),
@@ -148,7 +148,7 @@ class Sentence(QFrame):
         self._second = Flow(f["originals.second_copy"], f["originals.second_shelf"])
         self._needs = Flow(_w("Needed where"), f["proxies.headroom_below"], _w("or"), f["proxies.larger_than"])
         self._kind = Flow(
-            self.size, _w("as"), f["proxies.codec"], f["proxies.quality"], f["proxies.megabits"], _w("sound:"),
+            self.frame_size, _w("as"), f["proxies.codec"], f["proxies.quality"], f["proxies.megabits"], _w("sound:"),
             f["proxies.sound"], _w("colours:"), self.lut,
         )  # fmt: skip
         self._folder_word = _w("called")
@@ -188,7 +188,7 @@ class Sentence(QFrame):
         with QSignalBlocker(self):
             for path, field in self.fields.items():
                 part, name = path.split(".")
-                field.write(values[part] if field is self.size else values[part][name])
+                field.write(values[part] if field is self.frame_size else values[part][name])
             self.marks.write(proxies.marks)
             self.make.write("none" if preset.proxies is None else proxies.make)
         self._open_what_is_unusual(preset)
@@ -199,8 +199,8 @@ class Sentence(QFrame):
         values: dict[str, Any] = {"takes": {}, "originals": {}, "proxies": {}, "when": {}}
         for path, field in self.fields.items():
             part, name = path.split(".")
-            if field is self.size:
-                values[part].update(self.size.read())
+            if field is self.frame_size:
+                values[part].update(self.frame_size.read())
             else:
                 values[part][name] = field.read()
         self._leave_out_what_does_not_apply(values)
@@ -277,8 +277,8 @@ class Sentence(QFrame):
         f["proxies.megabits"].setVisible(codec.has_rate)
         place = f["proxies.place"].read()
         f["proxies.shelf"].setVisible(place == "shelf")
-        for widget in (self._folder_word, f["proxies.folder"]):
-            widget.setVisible(place != "shelf")
+        for one in (self._folder_word, f["proxies.folder"]):
+            one.setVisible(place != "shelf")
         f["when.from_time"].setVisible(f["when.start"].read() == "at-night")
 
     def _open_what_is_unusual(self, preset: Preset) -> None:

@@ -258,7 +258,8 @@ class TrialDialog(QDialog):
 
     def _lay_out(self, names: list[str]) -> None:
         while (item := self._panes.takeAt(0)) is not None:
-            item.widget().deleteLater()
+            if (pane := item.widget()) is not None:
+                pane.deleteLater()
         self.panes, self.buttons, self.facts = [], [], []
         assert self._sample is not None
         info = self._sample.info

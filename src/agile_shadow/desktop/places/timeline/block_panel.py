@@ -268,16 +268,16 @@ class BlockPanel(QScrollArea):
             combo.addItems(list(words))
             combo.setAccessibleName({"face": "Face", "spot": "Place of the title"}[name])
             combo.activated.connect(lambda _n, combo=combo, name=name: self._put_title(**{name: combo.currentText()}))
-        self.size = QDoubleSpinBox()
-        self.size.setRange(0.5, 100)
-        self.size.setDecimals(1)
-        self.size.setSuffix(" %")
-        self.size.setKeyboardTracking(False)
-        self.size.setToolTip("Height of a line, of the frame's height")
-        self.size.setAccessibleName("Size of the title")
-        self.size.valueChanged.connect(lambda value: self._put_title(size=value / 100))
+        self.title_size = QDoubleSpinBox()
+        self.title_size.setRange(0.5, 100)
+        self.title_size.setDecimals(1)
+        self.title_size.setSuffix(" %")
+        self.title_size.setKeyboardTracking(False)
+        self.title_size.setToolTip("Height of a line, of the frame's height")
+        self.title_size.setAccessibleName("Size of the title")
+        self.title_size.valueChanged.connect(lambda value: self._put_title(size=value / 100))
         form.addRow("Face", self.face)
-        form.addRow("Height", self.size)
+        form.addRow("Height", self.title_size)
         form.addRow("Where", self.spot)
         return box
 
@@ -341,7 +341,7 @@ class BlockPanel(QScrollArea):
                 self.text.setPlainText(block.title.text)
             self.face.setCurrentText(block.title.face)
             self.spot.setCurrentText(block.title.spot)
-            self.size.setValue(block.title.size * 100)
+            self.title_size.setValue(block.title.size * 100)
 
     # Changing
 
@@ -351,7 +351,7 @@ class BlockPanel(QScrollArea):
         token = (self._visit, gesture) if gesture else None
         try:
             self._work.session.edit(
-                label, lambda project: replace(project, timeline=change(project.timeline)), gesture=token
+                label, lambda project: project.but(timeline=change(project.timeline)), gesture=token
             )
         except ValueError as error:
             self._work.problem.emit(f"That cannot be set: {error}.")

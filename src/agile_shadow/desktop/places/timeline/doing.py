@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 
 from ....core import timeline as edits
 from ....core.project import Clip, Project
-from ....core.timeline import Block, Copied, Targets, Timeline, Title, Track
+from ....core.timeline import Block, Copied, Effects, Targets, Timeline, Title, Track
 from ...work import Work
 from .paint import marked
 from .view import TimelineView
@@ -46,7 +47,7 @@ class Doing:
             "snapping": self._snapping, "pin_block": self._pin_block,
             "picture_track": lambda: self._add_track("picture"), "sound_track": lambda: self._add_track("sound"),
             "remove_track": self._remove_track,
-            **{name: lambda name=name: self._nudge(name) for name in _NUDGES},
+            **{name: partial(self._nudge, name) for name in _NUDGES},
         }  # fmt: skip
 
     # What is at hand
@@ -72,7 +73,7 @@ class Doing:
     def edit(self, label: str, change: Callable[[Timeline], Timeline]) -> None:
         """Change the timeline, one step. A ValueError becomes a sentence."""
         try:
-            self._work.session.edit(label, lambda project: replace(project, timeline=change(project.timeline)))
+            self._work.session.edit(label, lambda project: project.but(timeline=change(project.timeline)))
         except ValueError as error:
             self._tell(f"That cannot be done: {error}.")
 
@@ -102,7 +103,7 @@ class Doing:
                 line = edits.overwrite(line, piece, at, targets)
             elif here is not None:
                 line = edits.exchange(line, piece, here.id)
-            return replace(project, timeline=line)
+            return project.but(timeline=line)
 
         titles = {"append": "Append", "insert": "Insert", "overwrite": "Overwrite", "exchange": "Replace a block"}
         before = self.line
@@ -256,7 +257,11 @@ class Doing:
         name = "fade_in" if self.position - block.start < block.end - self.position else "fade_out"
         length = 0 if getattr(block.effects, name) else max(2, round(_DISSOLVE * self.line.rate / 2))
         group = [one.id for one in edits.whole(self.line, [block.id])]
-        self.edit("Fade", lambda line: edits.with_effects(line, group, lambda e: replace(e, **{name: length})))
+
+        def faded(effects: Effects) -> Effects:
+            return replace(effects, fade_in=length) if name == "fade_in" else replace(effects, fade_out=length)
+
+        self.edit("Fade", lambda line: edits.with_effects(line, group, faded))
 
     def _title(self) -> None:
         """On the uppermost picture track, or a new one above the track in hand where that is the only one."""

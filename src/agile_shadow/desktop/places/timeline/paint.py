@@ -268,7 +268,7 @@ def _paint_picture(painter: QPainter, scene: Scene, block: Block, rect: QRectF) 
         wide = min(high * poster.width() / max(1, poster.height()), body.width() - 8)
         _paint_poster(painter, QRectF(body.x() + 4, body.y() + 4, wide, high), poster)
         body = body.adjusted(wide + 4, 0, 0, 0)
-    words = [choice.kind if choice is not None else "missing"]
+    words: list[str] = [choice.kind if choice is not None else "missing"]
     if choice is not None and choice.note and choice.kind == "original":
         words[0] = f"original, {choice.note}"
     _paint_plate(painter, body, clip.name if clip is not None else "?", _ordered(words, _words(scene, block)), choice)

@@ -398,7 +398,7 @@ class TimelinePlace(QWidget):
     # Editing
 
     def _edited(self, label: str, timeline: Timeline) -> None:
-        self._work.session.edit(label, lambda project: replace(project, timeline=timeline))
+        self._work.session.edit(label, lambda project: project.but(timeline=timeline))
 
     def _note_changed(self, marker: Marker, note: str) -> None:
         self.doing.edit("Note", lambda line: edits.add_marker(line, marker.frame, note))
