@@ -8,25 +8,31 @@ from concurrent.futures import Future
 from typing import Any
 
 from agile_shadow.core.errors import Cancelled
+from agile_shadow.core.jobs import Machine
 
 
 class InlinePool:
     """What WorkerPool does, one task after the other, without a process."""
 
-    def __init__(self, size: int = 1, stalled_after: float | None = None) -> None:
+    pauses = 0
+
+    def __init__(self, changed: Callable[[], None] = lambda: None) -> None:
         self._lock = threading.Lock()
         self._cancelled = threading.Event()
+        self._changed = changed
         self.threads: list[threading.Thread] = []
 
-    def __enter__(self) -> InlinePool:
-        return self
+    @property
+    def busy(self) -> bool:
+        return any(thread.is_alive() for thread in self.threads)
 
-    def __exit__(self, *_error: object) -> None:
-        self.close()
+    @property
+    def running(self) -> int:
+        return int(self._lock.locked())
 
     def submit(
         self, task: Any, request: Any, on_progress: Callable[[float], None] = lambda done: None, priority: int = 0,
-        held: bool = False,
+        held: bool = False, stalled_after: float | None = None,
     ) -> Future[Any]:  # fmt: skip
         future: Future[Any] = Future()
 
@@ -46,16 +52,36 @@ class InlinePool:
         self.threads[-1].start()
         return future
 
+    def prefer(self, future: Future[Any], priority: int) -> None:
+        """There is no order here."""
+
+    def hold(self, future: Future[Any], on: bool) -> None:
+        """Nothing stands still here."""
+
+    def cancel(self, future: Future[Any]) -> None:
+        """One cannot be told from the others."""
+
     def cancel_all(self) -> None:
         self._cancelled.set()
 
-    def pause(self) -> None:
+    def pause(self, why: str = "") -> None:
         """Nothing stands still here."""
 
-    def resume(self) -> None:
+    def resume(self, why: str = "") -> None:
         """Nothing stood still."""
+
+    def look_again(self) -> None:
+        """There is always room."""
+
+    def end(self) -> None:
+        self._cancelled.set()
 
     def close(self, limit: float | None = None) -> bool:
         for thread in self.threads:
             thread.join(limit)
         return True
+
+
+def inline_machine() -> Machine:
+    """A machine whose workers are threads of this process."""
+    return Machine(2, lambda size, stalled_after, room, changed: InlinePool(changed))

@@ -29,12 +29,13 @@ from agile_shadow.core.media import SoundReader
 from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.media.peaks import peaks
 from agile_shadow.core.pairs import FileRef
-from agile_shadow.core.playback import TimelineProgram, bake_states, stretch_digest
+from agile_shadow.core.playback import BakeRequest, TimelineProgram, bake, bake_states, stretch_digest
 from agile_shadow.core.presets import Attached
 from agile_shadow.core.project import Bake, Project, load_project
+from agile_shadow.core.shelves import Shelf
 from agile_shadow.core.timeline import Colour, Placement, Timeline, Title
 from tests.effects import Picture, best_shift, luma, named, reduced, with_everything
-from tests.footage import ingest
+from tests.footage import ingest, refusal
 
 
 @pytest.fixture(scope="module")
@@ -260,6 +261,27 @@ def test_a_bake_is_outdated_by_whatever_changes_its_picture_and_by_nothing_else(
         assert digest(same) == known
     other = project.but(showing="proxies")
     assert stretch_digest(other, start, end) != known
+
+
+def test_nothing_is_baked_while_a_file_of_it_is_missing(film: Project, tmp_path: Path) -> None:
+    """What was drawn from the other side, or from words, would count as fresh once the file is back."""
+    project, line, _block = one_block(film)
+    (tmp_path / "Scratch").mkdir()
+    scratch = Shelf("scratch", "Scratch", "scratch", tmp_path / "Scratch")
+    project = project.but(timeline=line, showing="originals", shelves=(*project.shelves, scratch))
+    request = BakeRequest(project, 0, 5, FileRef("scratch", "baked 0123456789ab.mov"))
+    clip = project.clip(line.pictures[0].blocks[0].clip)
+    assert clip is not None
+    path = project.path(clip.original.file)
+    assert path is not None
+    away = path.with_suffix(".away")
+    path.rename(away)
+    try:
+        assert "bake again" in refusal(lambda: bake(request, lambda done: None))
+    finally:
+        away.rename(path)
+    assert list(scratch.root.iterdir()) == []
+    assert bake(request, lambda done: None).is_file()
 
 
 def test_paths_that_leave_their_shelf_are_shown_as_missing_and_never_opened(film: Project) -> None:

@@ -10,10 +10,11 @@ from pathlib import Path
 
 import pytest
 
+from agile_shadow.core.desk import Desk
 from agile_shadow.core.drives import drives
 from agile_shadow.core.errors import Cancelled, WorkerStalled
 from agile_shadow.core.files import is_partial
-from agile_shadow.core.ingest import Desk, IngestReport, IngestRequest, IngestRun, SourceListing, finding
+from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, SourceListing, finding
 from agile_shadow.core.jobs import JobStore, Report, WorkerPool
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
@@ -182,13 +183,6 @@ def test_two_at_once_never_double_a_file(card: StandInDrive, calm: tuple[IngestR
     assert all(same(report, "both", calm[0]) for report in done) and second.files() == calm[1]
 
 
-def _workers() -> list[int]:
-    found = []
-    for task in Path("/proc/self/task").iterdir():
-        found += [int(one) for one in (task / "children").read_text().split()]
-    return found
-
-
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
 def test_a_worker_that_dies_or_hangs_costs_nothing(
     card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path, how: signal.Signals
@@ -198,7 +192,7 @@ def test_a_worker_that_dies_or_hangs_costs_nothing(
 
     def strike(run: IngestRun) -> None:
         until(lambda: any(item.phase == "copying" for item in run.board.items()))
-        os.kill(_workers()[0], how)
+        os.kill(run._s.copies.process_ids[0], how)  # type: ignore[attr-defined]
 
     assert same(film.run(meanwhile=strike, stalled=2.0), "died", calm[0]) and film.files() == calm[1]
     assert list(film.folder.rglob("*.part")) == []

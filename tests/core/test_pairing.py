@@ -12,11 +12,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as some
 
 from agile_shadow.core.compositing.choice import choose
-from agile_shadow.core.jobs import JobStore, WorkerPool
+from agile_shadow.core.desk import MakeRun
+from agile_shadow.core.jobs import JobStore, Machine, WorkerPool
 from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.fingerprint import ENVELOPE_RATE, Fingerprint
 from agile_shadow.core.pairing.by_hand import offer_by_hand
-from agile_shadow.core.pairing.making import MakeRun, make_request
+from agile_shadow.core.pairing.making import make_request
 from agile_shadow.core.pairing.missing import find_again, missing_files, take_again
 from agile_shadow.core.pairing.proving import due
 from agile_shadow.core.pairing.removing import remove_files, without
@@ -278,7 +279,8 @@ def test_proxies_are_made_at_any_time_and_only_own_ones_removed(
     path = paired_film(tmp_path, Derived("A001_p.mov", 0))
     preset = Preset(name="Half", proxies=Proxies(scale=Fraction(1, 2), codec="h264", place="project", folder="made"))
     session = ProjectSession.open(path)
-    run = MakeRun(make_request(session.project, tmp_path, (session.project.clips[0].id,), preset), session)
+    asked = make_request(session.project, tmp_path, (session.project.clips[0].id,), preset)
+    run = MakeRun(asked.to_json(), session, JobStore(), Machine())
     run.run()
     session.close()
     one = load_project(path).clips[0]

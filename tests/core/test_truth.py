@@ -20,14 +20,13 @@ from agile_shadow.core import below as below_module
 from agile_shadow.core.drives import Drives
 from agile_shadow.core.errors import ShelfGone
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, copying, reading, writing
-from agile_shadow.core.ingest import finding as finding_module
-from agile_shadow.core.ingest import run as run_module
+from agile_shadow.core.ingest import waiting as waiting_module
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Takes
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.shelves import MARK
 from tests.conftest import hashes
-from tests.inline import InlinePool
+from tests.inline import inline_machine
 
 NAMES = ("a.wav", "b.wav", "sub/c.wav")
 
@@ -83,7 +82,7 @@ class World:
         preset = Preset(name="T", takes=Takes(), originals=originals, proxies=None)
         session = ProjectSession.open(self.folder / "p.otio")
         request = IngestRequest(card or self.card, self.shelves[0], self.folder / "p", preset, self.shelves[1])
-        run = IngestRun(request, session, JobStore(), now=True)
+        run = IngestRun(request, session, JobStore(), now=True, machine=inline_machine())
         try:
             run.run()
         finally:
@@ -99,8 +98,6 @@ def world() -> Iterator[World]:
         patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
         for module in (reading, writing, below_module):
             patch.setattr(module, "drives", lambda: made.drives)
-        for module in (run_module, finding_module):
-            patch.setattr(module, "WorkerPool", InlinePool)
         try:
             yield made
         finally:
@@ -115,7 +112,7 @@ def report_of(run: IngestRun) -> IngestReport:
 def every_proof_is_true(run: IngestRun, card: Path, roots: tuple[Path, ...]) -> None:
     """What the run counts as proved has the card's bytes at each place now."""
     good: dict[Path, set[Path]] = {}
-    for one in run._proofs.every():
+    for one in run._s.proofs.every():
         assert one.path.is_file() and not one.path.is_symlink()
         assert one.path.read_bytes() == one.source.read_bytes(), one
         good.setdefault(one.source, set()).add(next(root for root in roots if one.path.is_relative_to(root)))
@@ -235,7 +232,7 @@ def test_a_known_file_that_was_emptied_on_the_shelf_is_copied_anew_and_the_clip_
         run = made.run(second=False, card=other)
         report = report_of(run)
         assert (report.copied, report.proved, report.here_already) == (2, 2, 2)
-        project = run._session.project
+        project = run._s.session.project
         assert len(project.clips) == 2
         path = project.path(next(clip for clip in project.clips if clip.name == "a").original.file)
         assert path == made.shelves[0] / "a_2.wav" and path.read_bytes() == (other / "a.wav").read_bytes()
@@ -352,10 +349,11 @@ def test_a_run_waits_for_a_drive_as_for_a_card() -> None:
         session = ProjectSession.open(made.folder / "p.otio")
         preset = Preset(name="T", originals=Originals(), proxies=None)
         run = IngestRun(
-            IngestRequest(made.card, made.shelves[0], made.folder / "p", preset), session, JobStore(), patient=True
-        )
-        run_module._LOOK_AGAIN, before = 0.05, run_module._LOOK_AGAIN
-        flush = run._flush
+            IngestRequest(made.card, made.shelves[0], made.folder / "p", preset), session, JobStore(), patient=True,
+            machine=inline_machine(),
+        )  # fmt: skip
+        waiting_module.AGAIN, before = 0.05, waiting_module.AGAIN
+        flush = run.board.flush_soon
 
         def look() -> None:
             flush()
@@ -363,11 +361,11 @@ def test_a_run_waits_for_a_drive_as_for_a_card() -> None:
                 waited.append(run.waits_for_a_person)
                 made.drives.exchanged.clear()
 
-        run._flush = look  # type: ignore[method-assign]
+        run.board.flush_soon = look  # type: ignore[method-assign]
         try:
             assert run.run().proved == 2
         finally:
-            run_module._LOOK_AGAIN = before
+            waiting_module.AGAIN = before
             session.close()
         assert str(made.shelves[0]) in waited[0] and "connect it" in waited[0]
 

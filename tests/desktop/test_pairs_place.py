@@ -234,13 +234,13 @@ def test_proxies_are_made_again_with_another_preset_and_removed_into_the_trash(
     submenu = action.menu()
     assert submenu is not None
     next(one for one in submenu.actions() if one.text() == "Small laptop").trigger()
-    assert window.work.pairs.making
+    assert window.work.desk.makes
     qtbot.waitUntil(lambda: len(rows(window)[number].clip.proxies) == 2, timeout=60_000)
     proxy = rows(window)[number].proxy
     assert proxy is not None and proxy.made
     path = window.work.session.project.path(proxy.file)
     assert path is not None and path.exists()
-    qtbot.waitUntil(lambda: not window.work.pairs.making, timeout=10_000)
+    qtbot.waitUntil(lambda: not window.work.desk.makes, timeout=10_000)
 
     def yes(box: QMessageBox) -> None:
         QTest.mouseClick(box.buttons()[0], LEFT)

@@ -380,7 +380,7 @@ def test_typed_positions_loop_zoom_and_full_screen(qtbot: QtBot, film: Path, ope
     qtbot.waitUntil(rounds, timeout=10_000)
     assert set(seen) <= set(range(4, 9)) and panel.player.playing
     key(qtbot, window, Key.Key_D, ALT)
-    assert panel.player.detail == Fraction(1, 2)
+    assert panel.player.view.detail == Fraction(1, 2)
     qtbot.waitUntil(lambda: "half detail" in panel.viewer.mark_text, timeout=10_000)
     qtbot.waitUntil(lambda: bool(panel.viewer.picture and panel.viewer.picture.pixels is not None
                                  and panel.viewer.picture.pixels.shape[1] < panel.viewer.width() * 0.6))  # fmt: skip
@@ -535,7 +535,7 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     assert named(session.project, "A001C002").pin is None
     panel.show_reason(Reason("too large", "less detail"))
     qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
-    assert panel.player.detail == Fraction(1, 2)
+    assert panel.player.view.detail == Fraction(1, 2)
     seek(qtbot, window, 4)
     panel.show_reason(Reason("3 layers", "bake"))
     qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)

@@ -230,9 +230,9 @@ def test_shuttle_and_meter(qtbot: QtBot, film: Path, open_window: Opener) -> Non
     key(qtbot, window, Key.Key_L)
     qtbot.waitUntil(lambda: "a second" in window.strip.meter.text(), timeout=10_000)
     key(qtbot, window, Key.Key_L)
-    assert panel.player.speed == 2
+    assert panel.player.clock.speed == 2
     key(qtbot, window, Key.Key_J)
-    assert panel.player.speed == -1
+    assert panel.player.clock.speed == -1
     key(qtbot, window, Key.Key_K)
     assert not panel.player.playing and window.strip.meter.text() == ""
 

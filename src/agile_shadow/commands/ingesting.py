@@ -10,9 +10,9 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.desk import Desk
 from ..core.errors import Cancelled, PresetError, ShadowError
 from ..core.ingest import (
-    Desk,
     IngestReport,
     IngestRequest,
     IngestRun,

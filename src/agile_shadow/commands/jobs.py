@@ -10,15 +10,15 @@ from typing import Annotated
 
 import typer
 
+from ..core.desk import Desk
 from ..core.errors import ShadowError
-from ..core.ingest import Desk
 from ..core.jobs import Awake, JobStore, Piece
 from ..core.project import ProjectLock, ProjectSession
 from ..core.project.lock import WITHOUT_WINDOW
 from ..core.time import clock_text
 from .shared import AsJson, ProjectFile, answer, say, told
 
-app = typer.Typer(no_args_is_help=True, help="The queue: every copy and proxy, what it is at and how it ended.")
+app = typer.Typer(no_args_is_help=True, help="The queue: every copy, proxy and film, what it is at and how it ended.")
 
 Ids = Annotated[list[int] | None, typer.Argument(metavar="ID...", help="Numbers of jobs, as jobs list shows them.")]
 Every = Annotated[bool, typer.Option("--all", help="All that it can be done to.")]
@@ -30,7 +30,7 @@ def list_jobs(
     active: Annotated[bool, typer.Option("--active", help="Only what is still to be done.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """List the jobs of the last ingests."""
+    """List the jobs of the last ingests, proxies and films."""
     with told():
         pieces = JobStore().pieces(project=project.absolute() if project is not None else None)
     pieces = [piece for piece in pieces if piece.active or not active]
@@ -98,7 +98,7 @@ def _ask(wish: str, ids: list[int] | None, every: bool, fits: object, as_json: b
 
 @app.command()
 def run(project: ProjectFile, as_json: AsJson = False) -> None:
-    """Go on with a project's open ingests without a window, to their end."""
+    """Go on with a project's open ingests, proxies and films without a window, to their end."""
     project = project.absolute()
     headlines: list[str] = []
     with told():
@@ -109,7 +109,7 @@ def run(project: ProjectFile, as_json: AsJson = False) -> None:
         desk = Desk(session, JobStore())
         stopping = threading.Event()
         signal.signal(signal.SIGTERM, lambda _number, _frame: stopping.set())
-        desk.ended.connect(lambda end: headlines.append(end.report.headline() if end.report else end.problem))
+        desk.ended.connect(lambda end: headlines.append(end.headline))
         awake = Awake()
         try:
             _until_ended(desk, stopping, awake)
@@ -127,5 +127,5 @@ def _until_ended(desk: Desk, stopping: threading.Event, awake: Awake) -> None:
             say(text)
         if not desk.runs:
             return
-        awake.keep(any(run.request.preset.when.keep_awake for run in desk.runs))
+        awake.keep(any(run.request.preset.when.keep_awake for run in desk.ingests) or bool(desk.films or desk.makes))
         stopping.wait(0.5)

@@ -12,7 +12,13 @@ import typer
 
 from ..core.errors import ProjectError, ShadowError, sentence
 from ..core.jobs import WorkerPool
+from ..core.pairing.proving import Proved, due, holds, prove_request, sisters_of, with_proofs
+from ..core.pairing.search import Offer, Search
+from ..core.pairing.taking import take as taken
+from ..core.pairing.taking import unpair as parted
 from ..core.pairs import FileRef, Proof
+from ..core.pairs.proof import CompareRequest, beside_sisters, compare_files
+from ..core.pairs.proof import prove as prove_pair
 from ..core.project import Clip, Project, ProjectLock, ProjectSession, load_project
 from ..core.project.lock import COMMAND
 from .shared import AsJson, ProjectFile, answer, say, told
@@ -32,9 +38,6 @@ def pair(
 
     Nothing is renamed or moved; without --take nothing is changed.
     """
-    from ..core.pairing.search import Offer, Search
-    from ..core.pairing.taking import take as taken
-
     with told():
         if take not in (None, "certain", "likely"):
             raise ShadowError(f'"{take}" cannot be taken', None, "Say --take certain or --take likely.")
@@ -124,7 +127,7 @@ def unpair(
                     both = session.project.place(clip.original.file), session.project.place(proxy.file)
                     if wanted & {path.absolute() for path in both if path is not None}:
                         gone.append({"original": str(both[0]), "proxy": str(both[1])})
-                        session.edit("unpair", partial(_parted, clip.id, proxy.file))
+                        session.edit("unpair", partial(parted, clip=clip.id, file=proxy.file))
         known = {Path(one[side]).absolute() for one in gone for side in ("original", "proxy")}
         for path in sorted(wanted - known):
             say(f"{path} is no half of a pair in this project.")
@@ -133,22 +136,12 @@ def unpair(
         raise typer.Exit(1)
 
 
-def _parted(clip: str, file: FileRef, project: Project) -> Project:
-    from ..core.pairing.taking import unpair as parted
-
-    return parted(project, clip, file)
-
-
 def prove(
     project: ProjectFile,
     again: Annotated[bool, typer.Option("--again", help="Prove also what is proven already.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
-    from ..core.pairing.proving import Proved, due, holds, prove_request, sisters_of, with_proofs
-    from ..core.pairs.proof import beside_sisters
-    from ..core.pairs.proof import prove as prove_pair
-
     with told():
         _loaded(project)
         listed: list[dict[str, Any]] = []
@@ -220,8 +213,6 @@ def compare(
     as_json: AsJson = False,
 ) -> None:
     """Compare two files as the halves of a pair: proven, doubtful or refused, and why."""
-    from ..core.pairs.proof import CompareRequest, compare_files
-
     with told():
         proof, found = compare_files(CompareRequest(first.absolute(), second.absolute(), offset), lambda done: None)
     values = {"original": str(first), "proxy": str(second), **proof_values(proof), "offset": found,

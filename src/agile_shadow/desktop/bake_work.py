@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -13,16 +12,17 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, Signal
 
 from ..core.errors import Cancelled, sentence
-from ..core.jobs import WorkerPool
+from ..core.jobs import Executor
 from ..core.pairs import FileRef
 from ..core.playback import BakeRequest, bake, new_bake_name, remove_bake_file, stretch_digest
 from ..core.project import Bake, Project
 from ..core.shelves import Shelf
 from ..core.time import clock_text
 from ..core.timeline import new_id
+from .job_lines import JobLine
 
 if TYPE_CHECKING:
-    from .work import JobLine, Work
+    from .work import Work
 
 log = logging.getLogger(__name__)
 
@@ -48,7 +48,7 @@ class BakeWork(QObject):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self._work = work
-        self._pool: WorkerPool | None = None
+        self._pool: Executor | None = None
         self._running: list[_Baking] = []
 
     @property
@@ -67,7 +67,7 @@ class BakeWork(QObject):
         digest = stretch_digest(project, start, end)
         baking = _Baking(Bake(project.timeline.id, start, end, project.showing, digest, file))
         if self._pool is None:
-            self._pool = WorkerPool(1)
+            self._pool = self._work.machine.hire("make")
         self._running.append(baking)
         baking.future = self._pool.submit(
             bake, BakeRequest(project, start, end, file), lambda done: setattr(baking, "fraction", done)
@@ -128,26 +128,20 @@ class BakeWork(QObject):
         more = f", about {clock_text(left)}" if left is not None else ""
         return [f"baking {self._running[0].fraction:.0%}{more}"]
 
-    def lines(self, make: Callable[..., JobLine]) -> list[JobLine]:
+    def lines(self) -> list[JobLine]:
         """Rows for the drawer."""
         rows = []
         for number, baking in enumerate(self._running):
             one = baking.one
             state = "drawing" if number == 0 else "waiting"
             rows.append(
-                make("bake", f"Bake {one.end - one.start} frames", f"from {one.side}", baking.fraction, state, True)
+                JobLine("bake", f"Bake {one.end - one.start} frames", f"from {one.side}", baking.fraction, state, True)
             )
         return rows
 
     def end(self) -> None:
-        """Have the worker end soon, without waiting for it; what is half done is dropped."""
+        """The worker ends with the machine; what is half done is dropped."""
         self._running.clear()
-        if self._pool is not None:
-            self._pool.end()
-
-    def wait(self, limit: float) -> bool:
-        """Wait for its end, at most so many seconds; whether it had ended."""
-        return self._pool is None or self._pool.close(limit)
 
 
 def _scratch(project: Project, folder: Path) -> Shelf:

@@ -17,8 +17,9 @@ from PySide6.QtWidgets import (
 
 from ..core.jobs import Piece
 from . import theme
+from .job_lines import JobLine
 from .tables import Column, Index, RowsModel, rows_table
-from .work import JobLine, Work
+from .work import Work
 
 _COLUMNS = (
     Column("Job", lambda line: line.title, 330, tip=lambda line: line.tip or line.title),
@@ -71,15 +72,13 @@ class JobsDrawer(QFrame):
         self.retry_all.clicked.connect(self._retry_all)
         self.cancel_ingest = QPushButton("Cancel the ingest")
         self.cancel_ingest.clicked.connect(work.cancel_ingest)
-        self.cancel_export = QPushButton("Cancel the export")
-        self.cancel_export.clicked.connect(work.cancel_export)
+        self.cancel_queued = QPushButton("Cancel films and proxies")
+        self.cancel_queued.setToolTip("Take back the films, and the proxies that were asked for in Pairs")
+        self.cancel_queued.clicked.connect(work.cancel_queued)
         self._of_jobs = (self.first, self.last, self.hold, self.go_on, self.take_back, self.retry)
         self.stop_looking = QPushButton("Stop the search")
-        self.stop_looking.clicked.connect(lambda: work.pairs.cancel("looking"))
-        self.stop_making = QPushButton("Cancel the proxies")
-        self.stop_making.clicked.connect(lambda: work.pairs.cancel("making"))
-        own = (self.stop_looking, self.stop_making)
-        for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_export, *own):
+        self.stop_looking.clicked.connect(work.pairs.stop_looking)
+        for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_queued, self.stop_looking):
             button.setProperty("small", True)
             row.addWidget(button)
         layout.addLayout(row)
@@ -130,9 +129,8 @@ class JobsDrawer(QFrame):
         self._enable()
         self.retry_all.setEnabled(any(line.piece is not None and line.piece.state == "failed" for line in lines))
         self.cancel_ingest.setVisible(self._work.ingest is not None)
-        self.cancel_export.setVisible(self._work.export is not None and self._work.export.active)
+        self.cancel_queued.setVisible(bool(self._work.desk.films or self._work.desk.makes))
         self.stop_looking.setVisible(self._work.pairs.looking is not None)
-        self.stop_making.setVisible(bool(self._work.pairs.making))
 
     def _choose_again(self, lines: list[JobLine], chosen: set[tuple[int, str, str]]) -> None:
         model = self.table.selectionModel()

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from ..core.errors import Cancelled, ShadowError, sentence
-from ..core.jobs import WorkerPool
 from ..core.pairing.laying import Asked, asked_for, decided
 from ..core.pairs.lag import Lag, lag_of
 from ..core.project import Project
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
     from .work import Work
 
 log = logging.getLogger(__name__)
+_STALLED = 120.0  # seconds
 
 
 class LayWork:
@@ -24,9 +24,7 @@ class LayWork:
 
     def __init__(self, work: Work) -> None:
         self._work = work
-        self._pool: WorkerPool | None = None
         self._busy = False
-        self._closed = False
 
     @property
     def busy(self) -> bool:
@@ -51,21 +49,17 @@ class LayWork:
     def _found(self, project: Project, chosen: list[str]) -> tuple[list[Asked], list[Lag | None]]:
         """On another thread: ask a worker about each recording."""
         try:
-            if self._pool is None:
-                self._pool = WorkerPool(1, stalled_after=120)
-            if self._closed:  # meanwhile: a pool that has ended refuses what comes
-                self._pool.end()
             asked = asked_for(project, chosen)
             return asked, [self._heard(one) for one in asked]
         finally:
             self._busy = False
 
     def _heard(self, one: Asked) -> Lag | None:
-        assert self._pool is not None
         if one.listen is None:
             return None
         try:
-            found: Lag | None = self._pool.submit(lag_of, one.listen).result()
+            listener = self._work.machine.shared("wanted")
+            found: Lag | None = listener.submit(lag_of, one.listen, stalled_after=_STALLED).result()
         except Cancelled:
             return None
         except (ShadowError, OSError) as error:
@@ -84,13 +78,3 @@ class LayWork:
         else:
             gone = "Nothing was laid: the blocks are gone, or the recordings end before a whole frame of them."
             self._work.problem.emit(gone if leads else told)
-
-    def end(self) -> None:
-        """End what is being looked for, without waiting for it."""
-        self._closed = True
-        if self._pool is not None:
-            self._pool.end()
-
-    def wait(self, limit: float) -> bool:
-        """Whether it had ended within ``limit`` seconds."""
-        return self._pool is None or self._pool.close(limit)

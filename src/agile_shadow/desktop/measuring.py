@@ -31,7 +31,6 @@ from ..core.estimates import (
     measure_taste,
     taste_under,
 )
-from ..core.jobs import WorkerPool
 from ..core.presets import Proxies
 from ..core.project import Clip, Project
 from ..core.shelves import Shelf
@@ -95,7 +94,7 @@ class Measuring(QObject):
         super().__init__()
         self.kept = Measurements()
         self._work = work
-        self._pool = WorkerPool(1)
+        self._pool = work.machine.shared("measure")
         self._tastes: list[_Order] = []
         self._candidates: list[_Order] = []
         self._headrooms: list[_Order] = []
@@ -104,6 +103,7 @@ class Measuring(QObject):
         self._future: Future[Any] | None = None
         self._quiet_until = 0.0
         self._disturbed = False
+        self._pauses = 0
         self.part = 0.0  # of what is measured now, 0 to 1
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
@@ -206,7 +206,7 @@ class Measuring(QObject):
                     return
 
     def _begin(self, order: _Order) -> None:
-        self._running, self._disturbed = order, False
+        self._running, self._disturbed, self._pauses = order, False, self._pool.pauses
         self.part = 0.0
         future = self._future = self._pool.submit(order.task, order.request, self._came_so_far)
         future.add_done_callback(lambda done: self._keep(order, done))
@@ -217,7 +217,7 @@ class Measuring(QObject):
 
     def _keep(self, order: _Order, done: Future[Any]) -> None:
         """On the pool's thread: keeping looks at the file's drive and writes."""
-        problem, disturbed = "", self._disturbed
+        problem, disturbed = "", self._disturbed or self._pool.pauses != self._pauses
         try:
             if not disturbed:
                 order.keep(done.result())
@@ -244,5 +244,5 @@ class Measuring(QObject):
     def close(self) -> None:
         """Have the worker end."""
         self._timer.stop()
-        self._pool.end()
-        self._work.at_the_end(self._pool.close)
+        if self._future is not None:
+            self._pool.cancel(self._future)

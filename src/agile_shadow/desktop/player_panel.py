@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from functools import partial
 
@@ -118,12 +119,12 @@ class PlayerPanel(QWidget):
         self._full: FullScreen | None = None
         self._build()
         self.viewer.resized.connect(self.player.set_view)
-        self.viewer.zoomed.connect(lambda zoom, x, y: self.player.set_zoom(zoom, (x, y)))
+        self.viewer.zoomed.connect(self._zoom)
         self.viewer.zoomed.connect(lambda *_rest: self._show_view())
         self.viewer.opened.connect(lambda: self.command("full"))
         self._picture_ready.connect(self._take)
         self._unheard.connect(self._say_silence)
-        self.player.on_unheard = self._unheard.emit
+        self.player.heard.on_unheard = self._unheard.emit
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK)
@@ -269,6 +270,9 @@ class PlayerPanel(QWidget):
 
     # Transport
 
+    def _zoom(self, zoom: Fraction, x: float, y: float) -> None:
+        self.player.see(replace(self.player.view, zoom=zoom, centre=(x, y)))
+
     def command(self, identity: str) -> None:
         """One of the playing and marking commands."""
         if not self.loaded:
@@ -295,9 +299,9 @@ class PlayerPanel(QWidget):
         if identity == "loop":
             self.looping = not self.looping
             if self.player.playing:
-                self._play(self.player.speed)
+                self._play(self.player.clock.speed)
         elif identity == "detail":
-            number = [part for part, _word, _text in DETAILS].index(self.player.detail)
+            number = [part for part, _word, _text in DETAILS].index(self.player.view.detail)
             self.set_detail(DETAILS[(number + 1) % len(DETAILS)][0])
         elif identity == "zoom":
             self.viewer.next_zoom()
@@ -312,20 +316,20 @@ class PlayerPanel(QWidget):
 
     def set_detail(self, detail: Fraction) -> None:
         """Part of the picture's width and height that is drawn while playing."""
-        self.player.set_detail(detail)
+        self.player.see(replace(self.player.view, detail=detail))
         self._show_detail()
         self._show_view()
 
     def _show_detail(self) -> None:
         playing = self.player.playing
-        text = next(text for part, _word, text in DETAILS if part == self.player.detail)
+        text = next(text for part, _word, text in DETAILS if part == self.player.view.detail)
         self.viewer.detail_text = text if playing else ""
 
     def _show_view(self) -> None:
         """What differs from the usual, in words on the button."""
         words = [f"{int(self.viewer.zoom * 100)} %"] if self.viewer.zoom else []
         words += ["loop"] if self.looping else []
-        words += [text for part, _word, text in DETAILS if part == self.player.detail and text]
+        words += [text for part, _word, text in DETAILS if part == self.player.view.detail and text]
         self.view_button.setText(f"View: {', '.join(words)}" if words else "View")
 
     def _fill_view_menu(self, menu: QMenu) -> None:
@@ -336,7 +340,7 @@ class PlayerPanel(QWidget):
         menu.addSeparator()
         for part, word, _text in DETAILS:
             text = f"Play at {word} detail" if part == 1 else f"Play at {word} of the detail"
-            self._line(menu, text, self.player.detail == part, partial(self.set_detail, part))
+            self._line(menu, text, self.player.view.detail == part, partial(self.set_detail, part))
         menu.addSeparator()
         for text, on, identity in (
             ("Again and again (loop)", self.looping, "loop"), ("Safe areas", self.viewer.safe, "safe"),
@@ -380,7 +384,7 @@ class PlayerPanel(QWidget):
         self.seek(max(0, min(frame, self.scrub.length - 1)))
 
     def _shuttle(self, direction: int) -> None:
-        speed = self.player.speed
+        speed = self.player.clock.speed
         same = speed * direction > 0
         faster = min(abs(speed) * 2, Fraction(_FASTEST)) if same else Fraction(1)
         self._play(faster * direction)
@@ -407,7 +411,7 @@ class PlayerPanel(QWidget):
         self.metered.emit(None)
 
     def _show_play_button(self) -> None:
-        speed = self.player.speed
+        speed = self.player.clock.speed
         self.buttons["play"].setText("Stop" if speed else "Play")
 
     def halt(self) -> None:
@@ -431,7 +435,7 @@ class PlayerPanel(QWidget):
         if picture is not None:
             self.viewer.show_picture(picture)
         self._show_position()
-        self.heard.emit(self.player.levels())
+        self.heard.emit(self.player.heard.levels() if self.player.playing else None)
         reading = self.player.meter()
         self.metered.emit(reading)
         self._explain(reading)
@@ -441,14 +445,14 @@ class PlayerPanel(QWidget):
         self._say_silence()
         if reading is None or not reading.short or self._project is None or self.reason is not None:
             return
-        if abs(self.player.speed) > 1:
+        if abs(self.player.clock.speed) > 1:
             return
         choices = self.player.choices_now()
-        self.show_reason(why_late(reading, self._project, choices, self.player.detail, self.player.pace))
+        self.show_reason(why_late(reading, self._project, choices, self.player.view.detail, self.player.pace))
 
     def _say_silence(self) -> None:
-        if self.player.unheard and (self.reason is None or self.reason.what != "Silent"):
-            self.show_reason(Reason(self.player.unheard, "", what="Silent"))
+        if self.player.heard.unheard and (self.reason is None or self.reason.what != "Silent"):
+            self.show_reason(Reason(self.player.heard.unheard, "", what="Silent"))
 
     def show_reason(self, reason: Reason | None) -> None:
         """Why playing falls behind, with the button that mends it; None: it does not."""

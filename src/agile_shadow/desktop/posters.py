@@ -10,7 +10,6 @@ from pathlib import Path
 
 from ..core.errors import Cancelled
 from ..core.ingest import Inspection, InspectRequest, inspect, poster_in_cache
-from ..core.jobs import WorkerPool
 from ..core.threads import Errands
 from .work import Work
 
@@ -24,7 +23,7 @@ class Posters:
     def __init__(self, work: Work, came: Callable[[str, bytes | None], None]) -> None:
         self._work = work
         self._came = came
-        self._pool = WorkerPool(1, _LIMIT)
+        self._pool = work.machine.shared("wanted")
         self._cache = Errands("posters")
         self._asked: set[str] = set()
         self._waiting: list[tuple[str, Path, Fraction | None]] = []
@@ -60,7 +59,7 @@ class Posters:
     def _more(self) -> None:
         while self._waiting and self._running < _AT_ONCE and not self._closed:
             clip, path, rate = self._waiting.pop()
-            future: Future[Inspection] = self._pool.submit(inspect, InspectRequest(path, rate))
+            future: Future[Inspection] = self._pool.submit(inspect, InspectRequest(path, rate), stalled_after=_LIMIT)
             self._running += 1
             future.add_done_callback(partial(self._tell_of, clip))
 
@@ -87,6 +86,4 @@ class Posters:
         """Have the worker end."""
         self._closed = True
         self._cache.end()
-        self._pool.end()
-        self._work.at_the_end(self._pool.close)
         self._work.at_the_end(self._cache.close)

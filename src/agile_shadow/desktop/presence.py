@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from ..core.compositing import Presence
+from ..core.pairing.missing import missing_files
 from ..core.project import Project
 
 if TYPE_CHECKING:
@@ -62,8 +63,6 @@ class Looking(QObject):
             self._wake.clear()
 
     def _look(self, project: Project) -> None:
-        from ..core.pairing.missing import missing_files  # loads numerical libraries: not at the start
-
         missing = [one.path for one in missing_files(project) if one.path is not None]
         if project is not self._work.session.project and self._is_other(project):
             return  # files came in meanwhile: they were not looked at

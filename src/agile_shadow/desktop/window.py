@@ -291,7 +291,7 @@ class MainWindow(QMainWindow):
         self.strip.switch.setToolTip(f"{RULE} Flip: {keys_of('switch')}")
         self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
         report = self.work.last_report
-        running = sum(run.progress().failed for run in self.work.desk.runs)
+        running = sum(run.progress().failed for run in self.work.desk.ingests)
         self.rail.buttons["Ingest"].set_waiting(running + (len(report.failed) if report is not None else 0))
 
     def _show_sound(self) -> None:
@@ -317,10 +317,9 @@ class MainWindow(QMainWindow):
             made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
             copied = f"{progress.copied} of {progress.files} files"
             parts.append(f"{made if progress.proxies_wanted else copied}{left}{waits}")
-        export = self.work.export
-        if export is not None and export.active:
-            left = f", about {clock_text(export.remaining)}" if export.remaining is not None else ""
-            parts.append(f"export {export.fraction:.0%}{left}")
+        for run in (*self.work.desk.makes, *self.work.desk.films):
+            done, total, part = run.progress()
+            parts.append(f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}")
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         parts.extend(self.work.pairs.texts())
@@ -637,23 +636,19 @@ class MainWindow(QMainWindow):
             one.deleteLater()
 
     def _work_to_lose(self) -> bool:
-        export = self.work.export
-        return self.work.ingest is not None or (export is not None and export.active)
+        return bool(self.work.desk.runs)
 
     def _may_close(self) -> bool:
         box = QMessageBox(self)
         box.setWindowTitle("Work is going on")
         box.setText(f"Work is going on: {self.jobs_text()}.")
-        ingest = self.work.ingest is not None
         box.setInformativeText(
             "It can go on without the window, in a small process that ends with the work; or stop here and go on at "
-            "the next start of this project. What is proven stays; a proxy that is half made is begun again."
-            if ingest
-            else "If you close now, it stops here and goes on at the next start of this project."
+            "the next start of this project. What is proven stays; a proxy or film that is half made is begun again."
         )
-        without = box.addButton("Go on without the window", QMessageBox.ButtonRole.YesRole) if ingest else None
+        without = box.addButton("Go on without the window", QMessageBox.ButtonRole.YesRole)
         close = box.addButton("Close, go on next time", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        self._goes_on = without is not None and box.clickedButton() is without
+        self._goes_on = box.clickedButton() is without
         return self._goes_on or box.clickedButton() is close

@@ -8,23 +8,21 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import Future
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..core.errors import Cancelled, ShadowError, sentence
-from ..core.export import ExportRequest, run_export
-from ..core.ingest import Desk, Ended, IngestReport, IngestRequest, IngestRun, Progress
-from ..core.jobs import Awake, JobStore, Piece, WorkerPool
+from ..core.desk import Desk, Ended, FilmRun, Run
+from ..core.errors import ShadowError, sentence
+from ..core.ingest import IngestReport, IngestRequest, IngestRun, Progress
+from ..core.jobs import Awake, JobStore, Piece
 from ..core.jobs.vetting import Vetting
+from ..core.pairing.making import MakeRequest
 from ..core.project import ProjectLock, ProjectSession
-from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
-from ..core.stand_ins.card import draw_damaged, draw_small_things
-from ..core.time import clock_text
 from .bake_work import BakeWork
+from .drawing_work import DrawingWork
+from .job_lines import JobLine, order_of, piece_line
 from .lay_work import LayWork
 from .pair_work import PairWork
 
@@ -35,25 +33,6 @@ _MIND = 1500  # milliseconds
 _LIMIT = 30.0  # seconds
 
 
-@dataclass(frozen=True)
-class JobLine:
-    """One row of the jobs drawer.
-
-    ``fraction`` from 0 to 1; ``state`` in words; ``piece``: the job of an ingest, with the run it belongs to.
-    """
-
-    job: str
-    title: str
-    detail: str
-    fraction: float
-    state: str
-    active: bool
-    speed: str = ""
-    left: str = ""
-    tip: str = ""
-    piece: Piece | None = None
-
-
 class Work(QObject):
     """Owns the session and everything that runs. Signals come on the interface thread."""
 
@@ -62,7 +41,7 @@ class Work(QObject):
     jobs_changed = Signal()
     card_grew = Signal()
     ingest_ended = Signal()
-    export_ended = Signal()
+    film_ended = Signal()
     watches_changed = Signal()
     problem = Signal(str)
     offered = Signal(str, object)
@@ -76,14 +55,14 @@ class Work(QObject):
         self.store = store or JobStore()
         self.lock = lock
         self.desk = Desk(session, self.store)
+        self.machine = self.desk.machine
         self.desk.ended.connect(self._run_ended)
         self.awake = Awake()
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
-        self.export: ExportState | None = None
-        self.drawing: DrawingState | None = None
+        self.last_film: FilmRun | None = None
+        self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
-        self._threads: list[threading.Thread] = []
         self._endings: list[Callable[[float], object]] = []
         self._closed = False
         self._from_elsewhere.connect(_called)
@@ -150,8 +129,8 @@ class Work(QObject):
 
     def _poll(self) -> None:
         self.desk.give_way(self.is_playing())
-        self.pairs.mind()
-        self.awake.keep(any(run.request.preset.when.keep_awake for run in self.desk.runs))
+        wanted = any(run.request.preset.when.keep_awake for run in self.desk.ingests)
+        self.awake.keep(wanted or bool(self.desk.films or self.desk.makes))
         if not self.busy:
             self._timer.stop()
         self.jobs_changed.emit()
@@ -159,18 +138,17 @@ class Work(QObject):
     @property
     def ingest(self) -> IngestRun | None:
         """The first of the ingests that run."""
-        runs = self.desk.runs
+        runs = self.desk.ingests
         return runs[0] if runs else None
 
     def run_of(self, source: Path) -> IngestRun | None:
         """The ingest of a source that runs."""
-        return next((run for run in self.desk.runs if run.request.source == source), None)
+        return next((run for run in self.desk.ingests if run.request.source == source), None)
 
     @property
     def busy(self) -> bool:
         """Whether anything runs."""
-        exporting = self.export is not None and self.export.active
-        return bool(self.desk.runs) or exporting or self.drawing is not None or self.pairs.busy or self.bakes.busy
+        return bool(self.desk.runs) or self.drawing is not None or self.pairs.busy or self.bakes.busy
 
     def wake(self) -> None:
         """Something began: keep an eye on it."""
@@ -179,43 +157,39 @@ class Work(QObject):
 
     def proxies_now(self) -> None:
         """Let the running ingests make their proxies now, whatever they wait for."""
-        for run in self.desk.runs:
+        for run in self.desk.ingests:
             run.make_now()
 
     # Ingest
 
     def start_ingest(self, request: IngestRequest) -> bool:
         """Begin a run; a refusal comes as a problem."""
-        try:
-            self.desk.start(request)
-        except ShadowError as error:
-            self.problem.emit(sentence(error))
-            return False
-        self.last_report = None
-        self.last_at_end = request.preset.when.at_end
-        self._timer.start()
-        self.jobs_changed.emit()
-        return True
+        begun = self._begin(lambda: self.desk.start(request))
+        if begun:
+            self.last_report = None
+            self.last_at_end = request.preset.when.at_end
+        return begun
 
     def _run_ended(self, end: Ended) -> None:
-        self.call_here(lambda: self._end_ingest(end))
+        self.call_here(lambda: self._end_run(end))
 
-    def _spawn(self, work: Callable[[], None], name: str) -> None:
-        thread = threading.Thread(target=work, name=name, daemon=True)
-        self._threads.append(thread)
-        thread.start()
-
-    def _end_ingest(self, end: Ended) -> None:
-        self.last_report = end.report
-        if end.problem:
+    def _end_run(self, end: Ended) -> None:
+        if isinstance(end.run, IngestRun):
+            self.last_report = end.report
+        if isinstance(end.run, FilmRun):
+            self.last_film = end.run
+            self.film_ended.emit()
+        elif end.problem:
             self.problem.emit(end.problem)
-        self.ingest_ended.emit()
-        self.pairs.prove_by_itself()
+        if isinstance(end.run, IngestRun):
+            self.ingest_ended.emit()
+        if not isinstance(end.run, FilmRun):
+            self.pairs.prove_by_itself()
         self.jobs_changed.emit()
 
     def ingest_progress(self) -> Progress | None:
         """The running ingests together at this moment."""
-        runs = [run.progress() for run in self.desk.runs]
+        runs = [run.progress() for run in self.desk.ingests]
         if len(runs) < 2:
             return runs[0] if runs else None
         files = sum(one.files for one in runs) or 1
@@ -241,75 +215,44 @@ class Work(QObject):
                 runs[piece.run].ask(*piece.key, wish)
         self._timer.start()
 
-    # Export
+    # Films and later proxies
 
-    def start_export(self, out: Path) -> None:
-        """Render the timeline to a file in a worker."""
-        request = {"out": str(out)}
-        job = self.store.begin("export", self.session.path, request)
-        state = ExportState(out, job, WorkerPool(1))
-        state.future = state.pool.submit(
-            run_export, ExportRequest(self.session.project, out), lambda done: setattr(state, "fraction", done)
-        )
-        self.export = state
-        self._timer.start()
-        self._spawn(lambda: self._wait_for_export(state), "export")
+    def start_film(self, out: Path) -> None:
+        """Render the timeline as it is now to a file, in the queue."""
+        self._begin(lambda: self.desk.film(out))
 
-    def _wait_for_export(self, state: ExportState) -> None:
-        assert state.future is not None
+    def make(self, request: MakeRequest) -> None:
+        """Make proxies of clips, in the queue."""
+        self._begin(lambda: self.desk.make(request))
+
+    def _begin(self, start: Callable[[], Run]) -> bool:
+        """What is refused comes as a problem."""
         try:
-            state.result = state.future.result()
-            outcome = "done"
-        except Cancelled:
-            outcome = "cancelled"
-        except Exception as error:  # the boundary to the user
-            log.warning("export", exc_info=True)
-            state.problem = sentence(error)
-            outcome = "failed"
-        state.pool.close()
-        if not state.keep_open:
-            self.store.end(state.job, outcome)
-        self.call_here(lambda: self._end_export(state, outcome))
-
-    def _end_export(self, state: ExportState, outcome: str) -> None:
-        state.active = False
-        state.outcome = outcome
-        self.export_ended.emit()
-        self.jobs_changed.emit()
+            start()
+        except ShadowError as error:
+            self.problem.emit(sentence(error))
+            return False
+        self.wake()
+        return True
 
     # The demo card
 
     def draw_demo_card(self, card: Path) -> None:
         """Draw what is missing of the demo card in the background, light clips first."""
-        self.drawing = DrawingState(card, len(CLIPS), len(CLIPS) - len(missing_from_card(card)))
+        self._drawing = DrawingWork(self.machine, card)
+        self._drawing.grew.connect(self._drew)
+        self._drawing.failed.connect(self.problem)
+        self._drawing.begin()
         self._timer.start()
-        state = self.drawing
-        self._spawn(lambda: self._draw(state), "drawing")
 
-    def _draw(self, state: DrawingState) -> None:
-        try:
-            draw_small_things(state.card)
-            missing = missing_from_card(state.card)
-            futures = [state.pool.submit(draw_clip, (plan, state.card), state.noter(plan.path)) for plan in missing]
-            self.card_grew.emit()
-            for future in futures:
-                future.result()
-                state.done += 1
-                draw_damaged(state.card)
-                self.card_grew.emit()
-        except Cancelled:
-            pass
-        except Exception as error:  # the boundary to the user
-            log.warning("drawing", exc_info=True)
-            text = sentence(error)
-            self.call_here(lambda: self.problem.emit(text))
-        state.pool.close()
-        self.call_here(self._end_drawing)
-
-    def _end_drawing(self) -> None:
-        self.drawing = None
+    def _drew(self) -> None:
         self.card_grew.emit()
         self.jobs_changed.emit()
+
+    @property
+    def drawing(self) -> DrawingWork | None:
+        """The drawing of the demo card while it goes on."""
+        return self._drawing if self._drawing is not None and self._drawing.active else None
 
     # Jobs
 
@@ -317,14 +260,6 @@ class Work(QObject):
         """Go on with what an earlier start left unfinished."""
         for text in self.desk.go_on():
             self.problem.emit(text)
-        for job in self.store.open_jobs(self.session.path):
-            try:
-                if job.kind == "export" and self.export is None:
-                    self.start_export(Path(job.request["out"]))
-            except (ShadowError, KeyError) as error:
-                self.store.end(job.id, "failed")
-                self.problem.emit(f"An unfinished job cannot go on: {error}")
-        self.pairs.resume()
         if self.busy:
             self._timer.start()
 
@@ -347,22 +282,21 @@ class Work(QObject):
         lines: list[JobLine] = []
         if self.drawing is not None:
             lines.append(self.drawing.line())
-        if self.export is not None:
-            lines.append(self.export.line())
         lines.extend(self.pairs.lines())
-        lines.extend(self.bakes.lines(JobLine))
+        lines.extend(self.bakes.lines())
         for run in self.desk.runs:
-            lines.extend(_piece_line(piece) for piece in sorted(run.board.pieces(), key=_order))
+            lines.extend(piece_line(piece) for piece in sorted(run.board.pieces(), key=order_of))
         return lines
 
     def cancel_ingest(self) -> None:
         """Take the running ingests back; what is proven stays."""
-        self.desk.stop(for_good=True)
+        for run in self.desk.ingests:
+            run.stop(for_good=True)
 
-    def cancel_export(self) -> None:
-        """Take the running export back."""
-        if self.export is not None and self.export.future is not None:
-            self.export.pool.cancel(self.export.future)
+    def cancel_queued(self) -> None:
+        """Take the films and the proxies that were asked for later back."""
+        for run in (*self.desk.films, *self.desk.makes):
+            run.stop(for_good=True)
 
     def end(self) -> None:
         """Have everything end soon so that it goes on at the next start, without waiting for it."""
@@ -370,15 +304,10 @@ class Work(QObject):
             if timer is not None:
                 timer.stop()
         self.desk.end()
+        self.machine.end()
         self.pairs.end()
         self.bakes.end()
-        self.laying.end()
         self.vetting.end()
-        if self.export is not None and self.export.active and self.export.future is not None:
-            self.export.keep_open = True
-            self.export.pool.cancel(self.export.future)
-        if self.drawing is not None:
-            self.drawing.pool.end()
 
     def wait(self, limit: float) -> bool:
         """Wait until what was told to end has ended, at most about so many seconds: not for the interface thread.
@@ -390,14 +319,12 @@ class Work(QObject):
         def left() -> float:
             return max(0.05, end - time.monotonic())
 
-        ended = [self.desk.close(left()), self.pairs.wait(left()), self.bakes.wait(left())]
-        ended += [self.laying.wait(left()), self.vetting.close(left())]
-        for wait in self._endings:
-            wait(left())
-        for thread in self._threads:
-            thread.join(left())
+        ended = [self.desk.close(left()), self.pairs.wait(left()), self.vetting.close(left())]
+        ended += [wait(left()) is not False for wait in self._endings]
+        if self._drawing is not None:
+            ended.append(self._drawing.wait(left()))
         self.awake.keep(False)
-        return all(ended) and not any(thread.is_alive() for thread in self._threads)
+        return all(ended)
 
     def let_go(self, go_on: bool = False) -> None:
         """The project is saved, or not to be: let others have it. ``go_on``: work goes on in a process without a
@@ -434,76 +361,3 @@ def go_on_without_window(project: Path) -> None:
     subprocess.Popen(
         command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
     )
-
-
-_RANK = {"running": 0, "waiting": 1, "failed": 2, "cancelled": 3, "done": 4}
-
-
-def _order(piece: Piece) -> tuple[int, int]:
-    return _RANK[piece.state], -piece.priority
-
-
-def _piece_line(piece: Piece) -> JobLine:
-    left, speed = piece.remaining(), piece.speed()
-    kind = {"copy": "Copy", "proxy": "Proxy of", "second copy": "Second copy of"}[piece.kind]
-    pace = "" if speed is None else f"{speed:.1f}x" if piece.kind == "proxy" else f"{speed / 1e6:.0f} MB/s"
-    tip = f"From {piece.source}\nto {piece.target}\n{piece.settings}"
-    return JobLine(
-        "ingest", f"{kind} {piece.path}", piece.note or piece.settings, 1.0 if piece.state == "done" else piece.part,
-        piece.state_words(), piece.active, pace, clock_text(left) if left is not None else "",
-        f"{tip}\n{piece.note}".strip(), piece,
-    )  # fmt: skip
-
-
-class ExportState:
-    """One export: its worker, how far it is, how it ended."""
-
-    def __init__(self, out: Path, job: int, pool: WorkerPool) -> None:
-        self.out = out
-        self.job = job
-        self.pool = pool
-        self.future: Future[Any] | None = None
-        self.fraction = 0.0
-        self.active = True
-        self.keep_open = False
-        self.outcome = ""
-        self.problem = ""
-        self.result: Any = None
-        self.begun = time.monotonic()
-
-    @property
-    def remaining(self) -> float | None:
-        """Seconds, None while it cannot be told."""
-        elapsed = time.monotonic() - self.begun
-        return elapsed * (1 - self.fraction) / self.fraction if self.fraction > 0.02 else None
-
-    def line(self) -> JobLine:
-        """The row for the drawer."""
-        state = "rendering" if self.active else {"done": "finished"}.get(self.outcome, self.outcome)
-        return JobLine("export", f"Export {self.out.name}", self.problem, self.fraction, state, self.active)
-
-
-class DrawingState:
-    """The drawing of the demo card."""
-
-    def __init__(self, card: Path, total: int, done: int) -> None:
-        self.card = card
-        self.total = total
-        self.done = done
-        self.pool = WorkerPool(2)
-        self._parts: dict[str, float] = {}
-
-    def noter(self, path: str) -> Callable[[float], None]:
-        """A progress callback for one clip."""
-        return lambda done: self._parts.__setitem__(path, done)
-
-    @property
-    def fraction(self) -> float:
-        """Of the clips, with the parts of those being drawn."""
-        parts = sum(part for part in self._parts.values() if part < 1)
-        return min(1.0, (self.done + parts) / self.total)
-
-    def line(self) -> JobLine:
-        """The row for the drawer."""
-        detail = f"{self.done} of {self.total} clips"
-        return JobLine("drawing", "Drawing the demo card", detail, self.fraction, "drawing", True)

@@ -9,12 +9,12 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from av.filter import Graph
 from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 
+from ..late import cv2
 from ..media import filter_chain
 from ..presets import Attached
 from ..timeline import NO_COLOUR, Colour
@@ -58,6 +58,7 @@ class Grade:
         return changed.to_ndarray()
 
 
+@lru_cache(maxsize=32)
 def grade_of(colour: Colour) -> Grade | None:
     """What changes colours as asked; None where nothing is to be changed."""
     return None if colour == NO_COLOUR else Grade(colour)

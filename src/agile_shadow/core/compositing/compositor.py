@@ -11,17 +11,17 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import ShadowError, sentence
+from ..late import cv2
 from ..media.pictures import to_pixels
 from ..media.sequence import exists
 from ..project import Project
-from ..timeline import PLAIN, Block, Colour, Side, Timeline
+from ..timeline import PLAIN, Block, Side, Timeline
 from .choice import Choice, Presence, choose
-from .colours import Grade, Pixels, grade_of
+from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
 from .lettering import stand_in, title_picture
@@ -106,7 +106,6 @@ class Compositor:
         self._only: Side | None = only
         self._helpers: ThreadPoolExecutor | None = None
         self.paces = Paces()
-        self._grades: dict[Colour, Grade | None] = {}
 
     def close(self) -> None:
         """Let go of all files."""
@@ -259,16 +258,9 @@ class Compositor:
             pixels = _as(stand_in(shown.choice.clip.name, shown.problem or shown.choice.note, place.size), self._deep)
         else:
             pixels = to_pixels(frame, *place.size, file.converter, self._deep)
-            grade = self._grade(layer.block.effects.colour)
+            grade = grade_of(layer.block.effects.colour)
             pixels = grade.apply(pixels) if grade is not None else pixels
         return _in_place(pixels, place, None, weight)
-
-    def _grade(self, colour: Colour) -> Grade | None:
-        if colour not in self._grades:
-            if len(self._grades) > 32:
-                self._grades.clear()
-            self._grades[colour] = grade_of(colour)
-        return self._grades[colour]
 
 
 def picture_of(

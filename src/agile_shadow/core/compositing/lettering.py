@@ -5,11 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 from pathlib import Path
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
+from ..late import cv2
 from ..timeline import SPOTS, Title
 
 _FONTS = Path(__file__).parents[2] / "fonts"

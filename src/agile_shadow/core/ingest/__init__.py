@@ -3,7 +3,6 @@
 from ..project.report import STEP_WORDS, IngestReport, Problem, ReportRow
 from .board import ItemState, Progress
 from .copying import CopyItem, CopyRequest, CopyResult, copy_and_prove
-from .desk import Desk, Ended
 from .forecast import Forecast, forecast, measure_sample, samples_of
 from .gate import on_mains_power, waits_for
 from .inspecting import Inspection, InspectRequest, inspect, poster_in_cache
@@ -25,8 +24,6 @@ __all__ = [
     "CopyItem",
     "CopyRequest",
     "CopyResult",
-    "Desk",
-    "Ended",
     "Forecast",
     "IngestReport",
     "IngestRequest",

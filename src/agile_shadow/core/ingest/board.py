@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import logging
-import threading
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ..errors import StateError
-from ..jobs import JobStore, Piece
+from ..jobs import JobStore, Listing
 from .source import SourceFile
-
-log = logging.getLogger(__name__)
 
 _PROXY_SHARE = 0.85  # of a file's work, where a proxy is made
 _NO_PROXY = ("failed", "no need", "passed over", "cancelled")
@@ -66,34 +61,28 @@ class Progress:
     proved: int = 0
 
 
-class Board:
+class Board(Listing):
     """Any thread may call any method."""
 
     def __init__(self, store: JobStore, making: bool) -> None:
-        self._store = store
+        super().__init__(store)
         self._making = making
-        self._lock = threading.RLock()
         self._items: dict[str, ItemState] = {}
         self._order: dict[str, int] = {}
         self._changed: dict[str, int] = {}
-        self._pieces: dict[tuple[str, str], Piece] = {}
-        self._piece_order: list[tuple[str, str]] = []
-        self._dirty: set[tuple[str, str]] = set()
         self._version = 0
         self._total = 0
         self._sum = 0.0
         self._counts: dict[str, int] = {}
         self._begun = time.monotonic()
-        self.run = 0
         self.waits = ""
 
     # Files
 
     def fill(self, run: int, files: Iterable[SourceFile]) -> None:
         """Begin with the files of a run; what the queue on disk knows of its jobs is taken over."""
-        known = self._store.pieces(run=run)
+        self.begin(run)
         with self._lock:
-            self.run = run
             for file in files:
                 item = ItemState(file.path, file.kind, file.size, parts=len(file.files))
                 self._order[file.path] = len(self._items)
@@ -102,9 +91,6 @@ class Board:
                 self._count(item, 1)
                 self._version += 1
                 self._changed[file.path] = self._version
-            for piece in known:
-                self._pieces[piece.key] = replace(piece, part=0.0, begun=0.0, ended=0.0)
-                self._piece_order.append(piece.key)
 
     def note(self, path: str, **changes: Any) -> None:
         """Change what is known of a file."""
@@ -172,56 +158,3 @@ class Board:
             files, copied, counts.get("made", 0), counts.get("wanted", 0), counts.get("failed", 0),
             min(1.0, max(0.0, fraction)), remaining, self.waits, counts.get("proved", 0),
         )  # fmt: skip
-
-    # Jobs
-
-    def piece(self, kind: str, path: str) -> Piece | None:
-        """A job of this run."""
-        return self._pieces.get((kind, path))
-
-    def pieces(self) -> list[Piece]:
-        """All jobs of this run, in the order they came."""
-        with self._lock:
-            return [self._pieces[key] for key in self._piece_order]
-
-    def put(self, piece: Piece) -> Piece:
-        """List a job, or set one back to waiting; order and standing still as they were asked for stay."""
-        with self._lock:
-            known = self._pieces.get(piece.key)
-            if known is None:
-                self._piece_order.append(piece.key)
-            else:
-                piece = replace(piece, id=known.id, priority=known.priority, held=known.held)
-            self._pieces[piece.key] = piece
-            self._dirty.add(piece.key)
-            return piece
-
-    def change(self, key: tuple[str, str], **changes: Any) -> None:
-        """Change what is known of a job."""
-        with self._lock:
-            piece = self._pieces.get(key)
-            if piece is None:
-                return
-            if "part" in changes and "begun" not in changes and not piece.begun:
-                changes = {**changes, "begun": time.time(), "state": changes.get("state", "running")}
-            self._pieces[key] = replace(piece, **changes)
-            self._dirty.add(key)
-
-    def edge(self, first: bool) -> int:
-        """A priority before (or after) all others."""
-        with self._lock:
-            known = [piece.priority for piece in self._pieces.values()] or [0]
-        return max(known) + 1 if first else min(known) - 1
-
-    def flush(self) -> None:
-        """Write what changed to the queue on disk."""
-        with self._lock:
-            changed = [self._pieces[key] for key in self._piece_order if key in self._dirty] if self._dirty else []
-            self._dirty.clear()
-        if changed:
-            try:
-                self._store.write_pieces(changed)
-            except StateError:  # the work itself does not depend on its list
-                log.warning("the queue on disk is behind", exc_info=True)
-                with self._lock:
-                    self._dirty.update(piece.key for piece in changed)

@@ -7,7 +7,7 @@ import threading
 from pathlib import Path
 
 from ..errors import Cancelled, ShadowError, WorkerDied
-from ..jobs import JobStore, WorkerPool
+from ..jobs import Executor, JobStore, Machine
 from ..media.brief import Brief
 from ..project.report import Problem
 from .known import Known
@@ -27,13 +27,15 @@ class Finding:
     """
 
     def __init__(
-        self, request: IngestRequest, store: JobStore, known: Known, patient: bool, stopped: threading.Event
-    ) -> None:
+        self, request: IngestRequest, store: JobStore, known: Known, patient: bool, stopped: threading.Event,
+        machine: Machine,
+    ) -> None:  # fmt: skip
         self._request = request
         self._store = store
         self._known = known
         self._patient = patient
         self._stopped = stopped
+        self._machine = machine
         self.resumed = False
         self.waits = False
 
@@ -75,12 +77,16 @@ class Finding:
         """With the parts of recordings joined and small copies under their clips: some files are opened for it."""
         paths = to_be_opened(listing)
         briefs: dict[str, Brief | None] = {}
-        with WorkerPool(1, _HEAD) as openers:
+        openers = self._machine.hire("wanted", 1, _HEAD)
+        try:
             for path in paths:
                 briefs[path] = self._brief(openers, self._request.source / path)
+        finally:
+            self._machine.dismiss(openers)
+            openers.close()
         return settle(listing, briefs, self._request.preset.takes.join_parts)
 
-    def _brief(self, openers: WorkerPool, path: Path) -> Brief | None:
+    def _brief(self, openers: Executor, path: Path) -> Brief | None:
         """The head of a file, None when it cannot be read; asked again where the worker died of something else.
 
         Raises ShadowError when the card was taken out meanwhile: half of what it says would join the wrong files.

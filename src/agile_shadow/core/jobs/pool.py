@@ -37,6 +37,7 @@ class _Entry:
     priority: int
     number: int
     held: bool = False
+    stalled_after: float | None = None
     future: Future[Any] = field(default_factory=Future)
     cancelled: threading.Event = field(default_factory=threading.Event)
 
@@ -47,8 +48,10 @@ class _Queue:
     No more than ``size`` are given out at a time; one that is held while it runs does not count.
     """
 
-    def __init__(self, size: int) -> None:
+    def __init__(self, size: int, room: Callable[[], bool], changed: Callable[[], None]) -> None:
         self.size = size
+        self._room = room
+        self._tell = changed
         self._waiting: list[_Entry] = []
         self._running: list[_Entry] = []
         self._changed = threading.Condition()
@@ -80,16 +83,21 @@ class _Queue:
         for entry in self._waiting:
             if entry.cancelled.is_set():
                 return entry
-        if self._paused or sum(1 for entry in self._running if not entry.held) >= self.size:
+        if self._paused or self.running() >= self.size or not self._room():
             return None
         ready = [entry for entry in self._waiting if not entry.held]
         return max(ready, key=lambda entry: (entry.priority, -entry.number), default=None)
+
+    def running(self) -> int:
+        """How many are being worked on."""
+        return sum(1 for entry in tuple(self._running) if not entry.held)
 
     def done(self, entry: _Entry) -> None:
         """An entry that was given out has ended."""
         with self._changed:
             self._running.remove(entry)
             self._changed.notify_all()
+        self._tell()
 
     def touch(self) -> None:
         """Have the keepers look again."""
@@ -110,16 +118,26 @@ class _Queue:
 class WorkerPool:
     """``size`` worker processes, started when first needed. Close it, or use it as a context manager.
 
-    ``stalled_after``: seconds without progress after which a task's worker is ended; None: never.
+    ``pauses`` counts how often it was made to stand still: what measures time is worth nothing then.
+    ``stalled_after``: seconds without progress after which a task's worker is ended; None: never. ``room``: whether
+    the machine has room for one more now; ``changed`` is called when that may be otherwise, on any thread.
     """
 
-    def __init__(self, size: int = 1, stalled_after: float | None = None) -> None:
-        self._queue = _Queue(size)
+    def __init__(
+        self,
+        size: int = 1,
+        stalled_after: float | None = None,
+        room: Callable[[], bool] = lambda: True,
+        changed: Callable[[], None] = lambda: None,
+    ) -> None:
+        self._queue = _Queue(size, room, changed)
+        self._changed = changed
         self._stalled_after = stalled_after
-        self._keepers = [_Keeper(self._queue, stalled_after) for _ in range(size)]
+        self._keepers = [_Keeper(self._queue) for _ in range(size)]
         self._by_future: dict[Future[Any], _Entry] = {}
         self._numbers = itertools.count()
-        self._paused = False
+        self._reasons: set[str] = set()
+        self.pauses = 0
 
     def __enter__(self) -> WorkerPool:
         return self
@@ -134,6 +152,7 @@ class WorkerPool:
         on_progress: Callable[[float], None] = lambda done: None,
         priority: int = 0,
         held: bool = False,
+        stalled_after: float | None = None,
     ) -> Future[Any]:
         """Run ``task(request, report)`` in a worker. ``on_progress`` is called on a thread of the pool, 0 to 1: with 0
         when it begins.
@@ -141,14 +160,34 @@ class WorkerPool:
         Higher ``priority`` goes first; what is ``held`` waits for :meth:`hold`. The future raises the task's own
         error, WorkerDied, WorkerStalled or Cancelled: the last also where the pool is closed.
         """
-        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held)
+        limit = self._stalled_after if stalled_after is None else stalled_after
+        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held, limit)
         self._by_future[entry.future] = entry
-        entry.future.add_done_callback(lambda future: self._by_future.pop(future, None))
+        entry.future.add_done_callback(self._forget)
         for keeper in self._keepers:
             keeper.start_if_needed()
         if not self._queue.put(entry):
             entry.future.set_exception(Cancelled())
+        self._changed()
         return entry.future
+
+    def _forget(self, future: Future[Any]) -> None:
+        self._by_future.pop(future, None)
+        self._changed()
+
+    @property
+    def busy(self) -> bool:
+        """Whether any task has not ended."""
+        return bool(self._by_future)
+
+    @property
+    def running(self) -> int:
+        """How many tasks are being worked on."""
+        return 0 if self._reasons else self._queue.running()
+
+    def look_again(self) -> None:
+        """Have it see whether there is room now."""
+        self._queue.touch()
 
     def prefer(self, future: Future[Any], priority: int) -> None:
         """Give a waiting task another priority."""
@@ -165,11 +204,12 @@ class WorkerPool:
         entry.held = on
         keeper = next((keeper for keeper in self._keepers if keeper.entry is entry), None)
         if keeper is not None:
-            keeper.stand_still(on or self._paused)
+            keeper.stand_still(on or bool(self._reasons))
         if sum(1 for one in self._keepers if one.entry is None or not one.entry.held) < self._queue.size:
-            self._keepers.append(_Keeper(self._queue, self._stalled_after))  # one that takes its place
+            self._keepers.append(_Keeper(self._queue))  # one that takes its place
             self._keepers[-1].start_if_needed()
         self._queue.touch()
+        self._changed()
 
     def cancel(self, future: Future[Any]) -> None:
         """Take a task back, waiting or running; its future then raises Cancelled."""
@@ -184,19 +224,24 @@ class WorkerPool:
             entry.cancelled.set()
         self._queue.touch()
 
-    def pause(self) -> None:
-        """Have the workers stand still where they are and begin nothing."""
-        if not self._paused:
+    def pause(self, why: str = "") -> None:
+        """Have the workers stand still where they are and begin nothing, until every ``why`` is taken back."""
+        known, self._reasons = self._reasons, self._reasons | {why}
+        if not known:
+            self.pauses += 1
             self._queue.pause(True)
-        self._paused = True
         self._signal(signal.SIGSTOP)
+        if not known:
+            self._changed()
 
-    def resume(self) -> None:
-        """Have paused workers go on."""
-        if self._paused:
-            self._queue.pause(False)
-            self._paused = False
-            self._signal(signal.SIGCONT)
+    def resume(self, why: str = "") -> None:
+        """Have paused workers go on, where nothing else keeps them."""
+        if why in self._reasons:
+            self._reasons = self._reasons - {why}
+            if not self._reasons:
+                self._queue.pause(False)
+                self._signal(signal.SIGCONT)
+                self._changed()
 
     def _signal(self, which: signal.Signals) -> None:
         for keeper in self._keepers:
@@ -211,7 +256,8 @@ class WorkerPool:
     def end(self) -> None:
         """Have all workers end soon, without waiting for it; tasks not finished raise Cancelled."""
         self._queue.close()
-        self.resume()
+        for why in tuple(self._reasons):
+            self.resume(why)
         self.cancel_all()
 
     def close(self, limit: float | None = None) -> bool:
@@ -233,9 +279,8 @@ def _tell(entry: _Entry, part: float) -> None:
 class _Keeper:
     """A thread that keeps one worker process busy."""
 
-    def __init__(self, entries: _Queue, stalled_after: float | None) -> None:
+    def __init__(self, entries: _Queue) -> None:
         self._entries = entries
-        self._stalled_after = stalled_after
         self.paused = False
         self.entry: _Entry | None = None
         self._thread: threading.Thread | None = None
@@ -324,7 +369,8 @@ class _Keeper:
                 _tell(entry, value)
             elif not self.paused:
                 still += _LOOK
-            if self._stalled_after is not None and still > self._stalled_after + (0 if begun else _START):
+            limit = entry.stalled_after
+            if limit is not None and still > limit + (0 if begun else _START):
                 raise WorkerStalled(f"it came no further for {still:.0f} s and was ended", None, "Try it again.")
             if entry.cancelled.is_set():
                 if not told:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from ..errors import MediaError, ShadowError
-from ..jobs import WorkerPool
+from ..jobs import Executor
 from ..media import MediaInfo
 from ..media.fingerprint import need_picture
 from ..media.sequence import status
@@ -16,7 +16,7 @@ from .search import Offer, Role
 from .tasks import LooksRequest, Opposite, PrintRequest, ProbeRequest, looks_of, print_of, probe_or_reason
 
 
-def offer_by_hand(project: Project, clip: Clip, path: Path, pool: WorkerPool) -> Offer:
+def offer_by_hand(project: Project, clip: Clip, path: Path, pool: Executor) -> Offer:
     """The offer of that file for that clip. Raises ShadowError, MediaError for what cannot be a half of a pair."""
     place = project.path(clip.original.file)
     if place is None:
@@ -38,7 +38,7 @@ def offer_by_hand(project: Project, clip: Clip, path: Path, pool: WorkerPool) ->
     return Offer(path, info, size, modified, clip.id, role, _offset(original, proxy, pool), "certain", (finding,))
 
 
-def _offset(original: Half, proxy: Half, pool: WorkerPool) -> int:
+def _offset(original: Half, proxy: Half, pool: Executor) -> int:
     """By the picture, else the timecode, else none."""
     prints = [pool.submit(print_of, PrintRequest(half)).result() for half in (original, proxy)]
     if prints[0] is not None and prints[1] is not None:

@@ -12,7 +12,7 @@ from typing import Literal
 
 from ..errors import Cancelled, ShadowError
 from ..ingest import checksum_of
-from ..jobs import WorkerPool
+from ..jobs import Executor
 from ..media import MediaInfo
 from ..media.recording import form_of
 from ..media.sequence import exists, members
@@ -109,7 +109,7 @@ def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
 
 
 def find_again(
-    wanted: Sequence[Missing], places: Iterable[Path], pool: WorkerPool,
+    wanted: Sequence[Missing], places: Iterable[Path], pool: Executor,
     report: Callable[[str, float], None] = lambda what, part: None, stopped: Callable[[], bool] = lambda: False,
 ) -> FoundAgain:  # fmt: skip
     """Look through places for missing files: by size and checksum, else by size, name and what the file is.
@@ -143,7 +143,7 @@ def find_again(
 
 
 def _best(
-    one: Missing, candidates: Sequence[Found], pool: WorkerPool, going_on: Callable[[], None]
+    one: Missing, candidates: Sequence[Found], pool: Executor, going_on: Callable[[], None]
 ) -> Again | None:
     """The file among those of its size that it is."""
     name = PurePosixPath(one.file.path).name
@@ -159,7 +159,7 @@ def _best(
 
 
 def _compared(
-    one: Missing, file: Found, name: str, pool: WorkerPool, going_on: Callable[[], None]
+    one: Missing, file: Found, name: str, pool: Executor, going_on: Callable[[], None]
 ) -> Again | None:
     going_on()
     findings = [Finding("size", 4.0, f"the same size, {one.size} bytes")]

@@ -9,20 +9,17 @@ from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
 from ..errors import Cancelled, ShadowError, sentence
-from ..jobs import WorkerPool
+from ..jobs import Executor
 from ..media.sequence import status
 from ..pairs import FileRef, Proof, Proxy, Stamp
 from ..pairs.half import Half
+from ..pairs.proof import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
 from ..project import Clip, Footage, Project, ProjectSession
 from ..threads import joined
-
-if TYPE_CHECKING:
-    from ..pairs.proof import ProveRequest
 
 log = logging.getLogger(__name__)
 
@@ -82,8 +79,6 @@ def holds(one: Due) -> bool:
 
 def prove_request(project: Project, one: Due) -> ProveRequest:
     """What a worker is asked. Raises ShadowError for a path that leads out of its shelf, links followed."""
-    from ..pairs.proof import ProveRequest
-
     for file in (one.clip.original.file, one.proxy.file):
         project.path(file)
     halves = Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info)
@@ -92,8 +87,6 @@ def prove_request(project: Project, one: Due) -> ProveRequest:
 
 def sisters_of(project: Project, clip: Clip, proxy: Proxy) -> list[float]:
     """The likenesses of other clips' proven proxies that were made with the same settings and bear letters as well."""
-    from ..pairs.proof import LETTERS_LEFT_OUT
-
     made_as = proxy.info.made_as
     return [
         one.proof.likeness
@@ -123,24 +116,25 @@ def with_proofs(footage: Footage, proved: Iterable[Proved]) -> Footage:
 class Prover:
     """Proves the pairs of an open project in a worker, in the background. Any thread may call any method.
 
-    It looks for pairs when asked to (:meth:`look`), and works them off while it may (:meth:`give_way`). ``changed`` is
+    It looks for pairs when asked to (:meth:`look`) and works them off in ``executor``, one at a time. ``changed`` is
     emitted on its thread when a pair was proved or the round ended. ``problems``: pairs by clip that could not be
     proved, with the reason.
     """
 
     changed = Signal()
 
-    def __init__(self, session: ProjectSession, report: Callable[[str], None] = lambda text: None) -> None:
+    def __init__(
+        self, session: ProjectSession, executor: Executor, report: Callable[[str], None] = lambda text: None
+    ) -> None:
         self._session = session
+        self._executor = executor
         self._report = report
         self._wish = threading.Condition()
         self._wanted: set[str] | None = None
         self._look = False
         self._closed = False
-        self._pool: WorkerPool | None = None
         self._thread: threading.Thread | None = None
         self._future: Future[Proof] | None = None
-        self._waits = False
         self._proved: list[Proved] = []
         self._kept_at = 0.0
         self.total = 0
@@ -163,34 +157,23 @@ class Prover:
         """Whether there are pairs under proof."""
         return self.done < self.total
 
-    def give_way(self, yes: bool) -> None:
-        """Stand still, or go on."""
-        with self._wish:
-            if yes == self._waits:
-                return
-            self._waits = yes
-            if self._pool is not None:
-                self._pool.pause() if yes else self._pool.resume()
-            self._wish.notify_all()
-
     def end(self) -> None:
         """Have it end soon, without waiting for it; what was proved is kept."""
         with self._wish:
             self._closed = True
-            if self._pool is not None:
-                self._pool.end()
+            if self._future is not None:
+                self._executor.cancel(self._future)
             self._wish.notify_all()
 
     def close(self, limit: float | None = None) -> bool:
         """End it; whether it had ended within ``limit`` seconds."""
         self.end()
-        ended = joined(self._thread, limit)
-        return (self._pool is None or self._pool.close(limit)) and ended
+        return joined(self._thread, limit)
 
     def _loop(self) -> None:
         while True:
             with self._wish:
-                while not self._closed and (self._waits or not (self._look or self._wanted)):
+                while not self._closed and not (self._look or self._wanted):
                     self._wish.wait()
                 if self._closed:
                     return
@@ -213,9 +196,6 @@ class Prover:
             for one in pairs:
                 if self._closed:
                     return
-                with self._wish:
-                    while self._waits and not self._closed:
-                        self._wish.wait()
                 self._prove(one)
                 self.done += 1
                 self.changed.emit()
@@ -223,12 +203,13 @@ class Prover:
             self._keep()
 
     def _prove(self, one: Due) -> None:
-        from ..pairs.proof import beside_sisters, prove  # loads numerical libraries: not before they are needed
-
-        if self._pool is None:
-            self._pool = WorkerPool(1, stalled_after=120)
         try:
-            proof: Proof = self._pool.submit(prove, prove_request(self._session.project, one)).result()
+            request = prove_request(self._session.project, one)
+            with self._wish:
+                self._future = self._executor.submit(prove, request)
+                if self._closed:
+                    self._executor.cancel(self._future)
+            proof: Proof = self._future.result()
         except Cancelled:
             return
         except Exception as error:  # whatever a file does to a decoder
@@ -242,7 +223,7 @@ class Prover:
             self._keep()
 
     def _keep(self) -> None:
-        """Take what was proved into the project: several at once, since every document of the history is changed."""
+        """Take what was proved into the project: several at once."""
         proved, self._proved = self._proved, []
         self._kept_at = time.monotonic()
         if proved:

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..errors import Cancelled, ShadowError
 from ..estimates.measurements import key_of
-from ..jobs import WorkerPool
+from ..jobs import Executor
 from ..media import MediaInfo
 from ..media.fingerprint import Fingerprint
 from ..media.sequence import status
@@ -81,7 +81,7 @@ class Search:
     """
 
     def __init__(
-        self, project: Project, places: Iterable[Path], pool: WorkerPool, pictures: bool = True,
+        self, project: Project, places: Iterable[Path], pool: Executor, pictures: bool = True,
         report: Callable[[str, float], None] = lambda what, part: None, stopped: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         self._project = project

@@ -13,8 +13,8 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from ..late import signal
 from ..media.fingerprint import ENVELOPE_RATE, HIGH, WIDE, Envelope, Fingerprint, Grids
-from .numerics import fftconvolve
 
 _LEAST_SAMPLES = 5
 _LEAST_ENERGY = 2.0  # squared levels of brightness of the cell that changes most: below, a scene is still
@@ -160,11 +160,11 @@ def fit_sound(original: Envelope, proxy: Envelope) -> SoundFit | None:
     a, b = original - original.mean(), proxy - proxy.mean()
     ones_a, ones_b = np.ones_like(a), np.ones_like(b)
     reverse = b[::-1]
-    count = np.maximum(fftconvolve(ones_a, ones_b), 1)
-    sum_a, sum_b = fftconvolve(a, ones_b), fftconvolve(ones_a, reverse)
-    var_a = fftconvolve(a * a, ones_b) - sum_a**2 / count
-    var_b = fftconvolve(ones_a, reverse * reverse) - sum_b**2 / count
-    cross = fftconvolve(a, reverse) - sum_a * sum_b / count
+    count = np.maximum(signal.fftconvolve(ones_a, ones_b), 1)
+    sum_a, sum_b = signal.fftconvolve(a, ones_b), signal.fftconvolve(ones_a, reverse)
+    var_a = signal.fftconvolve(a * a, ones_b) - sum_a**2 / count
+    var_b = signal.fftconvolve(ones_a, reverse * reverse) - sum_b**2 / count
+    cross = signal.fftconvolve(a, reverse) - sum_a * sum_b / count
     fits = cross / np.sqrt(np.maximum(var_a, 1e-3 * count) * np.maximum(var_b, 1e-3 * count))
     fits = np.where(count >= least, fits, -1)
     best = int(np.argmax(fits))

@@ -11,9 +11,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from ..late import signal
 from ..media.channels import CHANNEL_RATE, Channels, channels_at
 from .lag import place_in
-from .numerics import fftconvolve
 
 _STRETCH = 4.0  # seconds
 _PLACES = (0.08, 0.5, 1.0)  # of the length that both have: the last stretch ends where they do
@@ -120,7 +120,7 @@ def _best_lag(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[int, floa
     """(samples by which ``b`` lags behind ``a``, correlation there)."""
     reach = min(int(_MOST_LATE * CHANNEL_RATE), len(a) // 3)
     a, b = a - a.mean(), b - b.mean()
-    cross = fftconvolve(b, a[::-1])
+    cross = signal.fftconvolve(b, a[::-1])
     middle = len(a) - 1
     window = cross[middle - reach : middle + reach + 1]
     best = int(np.argmax(window)) - reach

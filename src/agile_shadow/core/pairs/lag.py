@@ -14,9 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..jobs import Report
+from ..late import signal
 from ..media import SAMPLE_RATE, SoundReader
 from ..media.fingerprint import ENVELOPE_RATE, loudness
-from .numerics import fftconvolve
 
 _HEARD = 30.0  # seconds of the picture's sound that are listened to
 _LONGEST = 4 * 3600.0  # seconds of a recording
@@ -105,7 +105,7 @@ def fit_in(around: NDArray[np.float32], wanted: NDArray[np.float32]) -> NDArray[
     """Correlation of ``wanted`` with every stretch of its length of ``around``, which is the longer one."""
     one = (wanted - wanted.mean()).astype(np.float64)
     whole = around.astype(np.float64)
-    cross = fftconvolve(whole, one[::-1], mode="valid")
+    cross = signal.fftconvolve(whole, one[::-1], mode="valid")
     sums, squares = (np.concatenate([[0.0], np.cumsum(values)]) for values in (whole, whole * whole))
     count = len(one)
     power = squares[count:] - squares[:-count] - (sums[count:] - sums[:-count]) ** 2 / count

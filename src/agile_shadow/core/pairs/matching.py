@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from ..late import csgraph, sparse
 from .alignment import NONE, PictureFit, SoundFit
 from .evidence import (
     MOVES_ALIKE,
@@ -27,7 +28,6 @@ from .evidence import (
     same_rate,
 )
 from .names import Addition, match_names
-from .numerics import csr_matrix, min_weight_full_bipartite_matching
 
 Verdict = Literal["certain", "likely"]
 _LEAST = 4.0  # evidence without which two files are no candidates of each other
@@ -272,8 +272,8 @@ def _assigned(kept: Sequence[Candidate], originals: int, settled: Mapping[int, i
         rows.append(row)
         columns.append(originals + row)
         costs.append(_DEAR)
-    table = csr_matrix((costs, (rows, columns)), shape=(len(files), originals + len(files)))
-    found = min_weight_full_bipartite_matching(table)
+    table = sparse.csr_matrix((costs, (rows, columns)), shape=(len(files), originals + len(files)))
+    found = csgraph.min_weight_full_bipartite_matching(table)
     return {
         files[row]: edges[row, column]
         for row, column in zip(*(side.tolist() for side in found), strict=True)

@@ -15,9 +15,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..late import optimize
 from ..media.fingerprint import HIGH, WIDE
 from .alignment import NONE, correlation, something_moves
-from .numerics import isotonic_regression
 
 REACH = 3  # frames to both sides
 WORKING = 320  # pixels
@@ -136,7 +136,7 @@ def tone_curve(seen: Sequence[Seen]) -> Curve:
     pieces = np.split(proxy[np.argsort(which, kind="stable")], np.cumsum(counts)[:-1])
     inside = np.bincount(which, original, _BINS)[known] / counts[known]
     medians = np.array([float(np.median(pieces[bin_])) for bin_ in known])
-    values = isotonic_regression(medians, weights=counts[known]).x  # a look keeps the order of light and dark
+    values = optimize.isotonic_regression(medians, weights=counts[known]).x  # a look keeps the order of light and dark
     table = np.interp(levels, inside, values)
     table += np.minimum(levels - inside[0], 0) + np.maximum(levels - inside[-1], 0)
     return Curve(table.astype(np.float32))

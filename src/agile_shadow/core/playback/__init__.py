@@ -2,8 +2,10 @@
 
 from ..compositing import Choice, Presence, choose
 from .baking import Baked, BakeRequest, BakeState, bake, bake_states, new_bake_name, remove_bake_file, stretch_digest
+from .clock import Clock
 from .meter import MeterReading
-from .player import Picture, Player
+from .picture import Picture
+from .player import Player, View
 from .program import ClipProgram, Program, TimelineProgram
 from .reason import Reason, why_late
 from .sound_output import SoundOutput
@@ -14,6 +16,7 @@ __all__ = [
     "Baked",
     "Choice",
     "ClipProgram",
+    "Clock",
     "MeterReading",
     "Picture",
     "Player",
@@ -22,6 +25,7 @@ __all__ = [
     "Reason",
     "SoundOutput",
     "TimelineProgram",
+    "View",
     "bake",
     "bake_states",
     "choose",

@@ -15,7 +15,7 @@ from av.video.reformatter import Colorspace
 from av.video.stream import VideoStream
 
 from ..below import folder_below
-from ..compositing import Compositor, Presence, Window, picture_steps
+from ..compositing import Composite, Compositor, Presence, Step, Window, choose, picture_steps
 from ..errors import MediaError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
@@ -94,6 +94,7 @@ def _write(request: BakeRequest, container: av.container.OutputContainer, report
         for number in range(request.start, request.end):
             steps = picture_steps(line, number)
             drawn = compositor.picture(request.project, steps, aspect, Window.all_of(request.size))
+            _refuse_stand_ins(request.project, steps, drawn)
             frame = VideoFrame.from_ndarray(drawn.pixels, format="bgra")
             frame = frame.reformat(format="yuv422p", dst_colorspace=Colorspace.ITU709)
             frame.pts = number - request.start
@@ -103,6 +104,16 @@ def _write(request: BakeRequest, container: av.container.OutputContainer, report
         container.mux(video.encode(None))
     finally:
         compositor.close()
+
+
+def _refuse_stand_ins(project: Project, steps: tuple[Step, ...], drawn: Composite) -> None:
+    """A picture that was drawn without a file, or from another, would count as fresh when the file is back."""
+    moments = {layer.block.id: layer.seconds for step in steps for layer in step}
+    for one in drawn.shown:
+        wanted = choose(project, one.choice.clip, Presence(), moments[one.block.id], one.block)
+        if one.problem or one.choice.path is None or one.choice.file != wanted.file:
+            reason = one.problem.rstrip(".") or "is missing"
+            raise MediaError(f"cannot be shown ({reason})", wanted.path, "Connect its drive, and bake again.")
 
 
 def stretch_digest(project: Project, start: int, end: int) -> str:

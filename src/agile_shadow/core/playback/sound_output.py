@@ -13,11 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import sentence
+from ..late import sounddevice
 from ..media import SAMPLE_RATE
 
 log = logging.getLogger(__name__)
 _BLOCK = 1024  # samples
 _AHEAD = 12  # blocks
+_STILL, _OPENING = 1.0, 15.0  # seconds without a block after which a device has failed: while it plays, before it does
 
 
 class Source(Protocol):
@@ -30,45 +32,41 @@ class Source(Protocol):
 class SoundOutput:
     """Plays stereo samples that a source gives. Without a device :attr:`problem` says why, and playing is silent."""
 
-    def __init__(self) -> None:
-        self.problem: str | None = "looking for a sound device"
-        self.failed = False
-        self._library: Any = None
+    def __init__(self, library: Any = None, now: Callable[[], float] = time.monotonic) -> None:
+        self.problem: str | None = "looking for a sound device" if library is None else None
+        self._library = library
+        self._now = now
         self._run: _Run | None = None
         self._ending: list[_Run] = []
 
     def find_device(self) -> None:
         """Look for a device; slow on some machines, so not for the interface thread."""
         try:
-            import sounddevice
+            sounddevice.query_devices(kind="output")
         except OSError:
             self.problem = "no sound: the system package libportaudio2 is missing"
-            return
-        try:
-            sounddevice.query_devices(kind="output")
         except (sounddevice.PortAudioError, ValueError):
             self.problem = "no sound: this machine has no sound device"
-            return
-        self._library = sounddevice
-        self.problem = None
+        else:
+            self._library, self.problem = sounddevice, None
 
-    def start(self, open_source: Callable[[], Source], position: int) -> bool:
-        """Begin to play from sample ``position``; False when there is no device. Returns before the device is open.
+    def start(self, open_source: Callable[[], Source], position: int) -> _Run | None:
+        """Begin to play from sample ``position``; the stretch that keeps the time, None when there is no device.
+        Returns before the device is open.
 
         Without a device the source is read all the same, in time, so that its levels can be shown.
         """
         self.stop()
-        self.failed = False
-        self._run = _Run(self._library, open_source, position, self._on_failure)
-        return self._library is not None
+        self._run = _Run(self._library, open_source, position, self._on_failure, self._now)
+        return self._run if self._library is not None else None
 
     def _on_failure(self, reason: str) -> None:
         self.problem = reason
-        self.failed = True
 
-    def elapsed(self) -> float:
-        """Seconds of sound played since :meth:`start`, as far as the device says; 0 until it begins."""
-        return self._run.elapsed() if self._run is not None else 0.0
+    @property
+    def failed(self) -> str:
+        """Why what plays now is not heard; "" while it is."""
+        return self._run.failed if self._run is not None else ""
 
     def levels(self) -> tuple[float, float] | None:
         """Peaks of the block that plays, left and right, 1 is full scale; None while nothing plays."""
@@ -93,24 +91,37 @@ class _Run:
     """One stretch of playing: a thread that opens the device, feeds it, and closes it."""
 
     def __init__(
-        self, library: Any, open_source: Callable[[], Source], position: int, on_failure: Callable[[str], None]
-    ) -> None:
+        self, library: Any, open_source: Callable[[], Source], position: int, on_failure: Callable[[str], None],
+        now: Callable[[], float] = time.monotonic,
+    ) -> None:  # fmt: skip
         self.stopped = threading.Event()
+        self.failed = ""
+        self.levels: tuple[float, float] | None = None
         self._library = library
         self._open_source = open_source
         self._position = position
         self._on_failure = on_failure
+        self._now = now
         self._blocks: queue.Queue[NDArray[np.float32]] = queue.Queue(_AHEAD)
         self._played = 0
-        self._stamp = 0.0
-        self.levels: tuple[float, float] | None = None
+        self._stamp = now()
         self.thread = threading.Thread(target=self._feed, name="sound", daemon=True)
         self.thread.start()
 
     def elapsed(self) -> float:
+        """Seconds heard, as far as the device says; 0 until it begins. One that stands still has failed."""
+        since = self._now() - self._stamp
+        if since > (_STILL if self._played else _OPENING) and not self.stopped.is_set():
+            self._fail("the sound device stands still")
         if not self._played:
             return 0.0
-        return (self._played - _BLOCK) / SAMPLE_RATE + min(time.monotonic() - self._stamp, _BLOCK / SAMPLE_RATE)
+        return (self._played - _BLOCK) / SAMPLE_RATE + min(since, _BLOCK / SAMPLE_RATE)
+
+    def _fail(self, what: str) -> None:
+        if not self.failed:
+            self.failed = what
+            self._on_failure(f"no sound: {what}")
+        self.stopped.set()
 
     def _feed(self) -> None:
         """On its thread: whatever ends it is told, and playing goes on silently."""
@@ -124,7 +135,7 @@ class _Run:
             log.warning("sound: %s", error, exc_info=True)
             device = self._library is not None and isinstance(error, self._library.PortAudioError)
             what = "the sound device does not open" if device else f"it cannot be read ({sentence(error).rstrip('.')})"
-            self._on_failure(f"no sound: {what}")
+            self._fail(what)
 
     def _feed_from(self, source: Source) -> None:
         if self._library is None:
@@ -140,11 +151,11 @@ class _Run:
 
     def _feed_nobody(self, source: Source) -> None:
         """Read in time with the clock, for the levels alone."""
-        begun, blocks = time.monotonic(), 0
+        begun, blocks = self._now(), 0
         while not self.stopped.is_set():
             self._weigh(source.read(self._position + blocks * _BLOCK, _BLOCK))
             blocks += 1
-            self.stopped.wait(max(0.0, begun + blocks * _BLOCK / SAMPLE_RATE - time.monotonic()))
+            self.stopped.wait(max(0.0, begun + blocks * _BLOCK / SAMPLE_RATE - self._now()))
 
     def _weigh(self, block: NDArray[np.float32]) -> None:
         peaks = np.abs(block).max(axis=0)
@@ -159,11 +170,15 @@ class _Run:
                 continue
 
     def _on_block(self, out: NDArray[np.float32], frames: int, _time: Any, _status: Any) -> None:
+        """On the device's thread, where an exception would end the sound without a word."""
         try:
             block = self._blocks.get_nowait()
             out[:] = np.clip(block, -1, 1)
             self._weigh(block)
         except queue.Empty:
             out[:] = 0
-        self._played += frames
-        self._stamp = time.monotonic()
+        except Exception as error:
+            log.exception("a block of sound")
+            out[:] = 0
+            self._fail(f"it cannot be played ({sentence(error).rstrip('.')})")
+        self._played, self._stamp = self._played + frames, self._now()

@@ -50,7 +50,7 @@ class ExportPlace(QWidget):
         self._build()
         self.out.setText(str(folder / f"{work.session.project.name}.mp4"))
         work.jobs_changed.connect(self.refresh_run)
-        work.export_ended.connect(self._ended)
+        work.film_ended.connect(self._ended)
 
     def _build(self) -> None:
         layout = QVBoxLayout(self)
@@ -88,7 +88,7 @@ class ExportPlace(QWidget):
         self.result = QLabel("")
         self.result.setWordWrap(True)
         self.cancel = QPushButton("Cancel")
-        self.cancel.clicked.connect(self._work.cancel_export)
+        self.cancel.clicked.connect(self._cancel)
         self.start = QPushButton("Export from the originals")
         self.start.setObjectName("main")
         self.start.clicked.connect(self._start)
@@ -152,31 +152,36 @@ class ExportPlace(QWidget):
 
     def _start(self) -> None:
         self.result.setText("")
-        self._work.start_export(Path(self.out.text().strip()).expanduser().absolute())
+        self._work.start_film(Path(self.out.text().strip()).expanduser().absolute())
         self.refresh_run()
 
+    def _cancel(self) -> None:
+        for run in self._work.desk.films:
+            run.stop(for_good=True)
+
     def refresh_run(self) -> None:
-        """Show the export of this moment."""
-        state = self._work.export
-        running = state is not None and state.active
+        """Show the film of this moment; others wait in the queue."""
+        films = self._work.desk.films
+        running = bool(films)
         self.bar.setVisible(running)
         self.cancel.setVisible(running)
         self.result.setVisible(not running)
         self.start.setEnabled(not running and self.check is not None and self.check.ready)
-        if running and state is not None:
-            self.bar.setValue(round(state.fraction * 1000))
-            remaining = f", about {clock_text(state.remaining)}" if state.remaining is not None else ""
-            self.bar.setFormat(f"{state.fraction:.0%}{remaining}")
+        pieces = [piece for run in films[:1] for piece in run.board.pieces()]
+        if pieces:
+            left = pieces[0].remaining()
+            self.bar.setValue(round(pieces[0].part * 1000))
+            self.bar.setFormat(f"{pieces[0].part:.0%}" + (f", about {clock_text(left)}" if left is not None else ""))
 
     def _ended(self) -> None:
-        state = self._work.export
+        run = self._work.last_film
         self.refresh_run()
-        if state is None:
+        if run is None:
             return
-        if state.result is not None:
-            count = len(state.result.sources)
+        if run.result is not None:
+            count = len(run.result.sources)
             self.result.setText(
-                f"Finished: {state.out.name}, {state.result.frames} frames read back, made from {count} originals."
+                f"Finished: {run.out.name}, {run.result.frames} frames read back, made from {count} originals."
             )
         else:
-            self.result.setText(state.problem or "Export cancelled; no file was left behind.")
+            self.result.setText((run.problems or ["Export cancelled; no file was left behind."])[0])

@@ -11,7 +11,6 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from ....core.errors import Cancelled, sentence
 from ....core.ingest import Inspection, InspectRequest, inspect
-from ....core.jobs import WorkerPool
 from ...work import Work
 from .files import FileRow
 
@@ -28,7 +27,7 @@ class Looking(QObject):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self._work = work
-        self._pool = WorkerPool(1, _LIMIT)
+        self._pool = work.machine.shared("wanted")
         self._source: Path | None = None
         self._rows: Callable[[], list[FileRow]] = list
         self._in_sight: Callable[[], list[FileRow]] = list
@@ -46,7 +45,7 @@ class Looking(QObject):
         rate: Fraction | None,
     ) -> None:  # fmt: skip
         """Look at the files of a source from now on; what was asked for before is dropped."""
-        self._pool.cancel_all()
+        self._drop()
         self._source, self._rows, self._in_sight, self._rate = source, rows, in_sight, rate
         self._asked.clear()
         self._next = 0
@@ -84,7 +83,7 @@ class Looking(QObject):
         self._asked.add(row.file.path)
         rate = self._rate if row.file.kind == "sequence" else None
         request = InspectRequest(row.file.at(source), rate, row.file.kind != "sound")
-        future: Future[Inspection] = self._pool.submit(inspect, request)
+        future: Future[Inspection] = self._pool.submit(inspect, request, stalled_after=_LIMIT)
         self._running.add(future)
         key = (source, row.file.path, row.file.size, row.file.modified)
         future.add_done_callback(lambda done: self._work.call_here(lambda: self._came(done, key)))
@@ -105,5 +104,8 @@ class Looking(QObject):
         """Have the worker end."""
         self._timer.stop()
         self._source = None
-        self._pool.end()
-        self._work.at_the_end(self._pool.close)
+        self._drop()
+
+    def _drop(self) -> None:
+        for future in self._running:
+            self._pool.cancel(future)

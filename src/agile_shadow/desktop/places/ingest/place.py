@@ -50,7 +50,6 @@ from ....core.ingest import (
     token_values,
     watch_folder,
 )
-from ....core.jobs import WorkerPool
 from ....core.presets import Preset, describes, list_presets
 from ....core.shelves import free_room, shelf_for, user_shelves
 from ....core.time import clock_text
@@ -362,14 +361,14 @@ class IngestPlace(QWidget):
 
         def open_files() -> SourceListing:
             heads = {}
-            with WorkerPool(1, _HEAD) as pool:
-                for path in to_be_opened(listing):
-                    if number != self._reading:
-                        break
-                    try:
-                        heads[path] = pool.submit(brief_of, BriefRequest(source / path)).result()
-                    except ShadowError:
-                        heads[path] = None
+            pool = self._work.machine.shared("wanted")
+            for path in to_be_opened(listing):
+                if number != self._reading:
+                    break
+                try:
+                    heads[path] = pool.submit(brief_of, BriefRequest(source / path), stalled_after=_HEAD).result()
+                except ShadowError:
+                    heads[path] = None
             return settle(listing, heads, join)
 
         def then(settled: SourceListing) -> None:
@@ -674,7 +673,7 @@ class IngestPlace(QWidget):
     def refresh_run(self) -> None:
         """Show the run of the chosen source as it is at this moment."""
         run = self._work.run_of(self._path()) if self.source.text().strip() else None
-        running, any_runs = run is not None, bool(self._work.desk.runs)
+        running, any_runs = run is not None, bool(self._work.desk.ingests)
         for widget in (self.bar, self.cancel, self.still):
             widget.setVisible(running)
         self.start.setVisible(not running)

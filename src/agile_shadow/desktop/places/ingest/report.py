@@ -33,7 +33,6 @@ from ....core.ingest import (
     poster_place,
     write_page,
 )
-from ....core.jobs import WorkerPool
 from ....core.project import Project
 from ....core.time import clock_text
 from ... import theme, words
@@ -41,6 +40,7 @@ from ...flow import Flow
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
+_PAGE = 600.0  # seconds without progress
 _LIMIT = 20.0  # seconds that one poster may take
 _MOST_STEPS = 60  # problems with buttons; the rest is in the table
 _COLUMNS = (
@@ -214,15 +214,15 @@ class ReportView(QWidget):
 
     def _make_posters(self, project: Project, rows: list[ReportRow]) -> None:
         """On a thread: each picture shows as it comes."""
-        with WorkerPool(1, _LIMIT) as pool:
-            for row in rows:
-                seen = Inspection()
-                with suppress(ShadowError, OSError):
-                    place = poster_place(project, row)
-                    if place is not None:
-                        seen = pool.submit(inspect, InspectRequest(*place)).result()
-                self._posters[row.path] = seen.picture or b""
-                self._work.call_here(self._fill_wall)
+        pool = self._work.machine.shared("wanted")
+        for row in rows:
+            seen = Inspection()
+            with suppress(ShadowError, OSError):
+                place = poster_place(project, row)
+                if place is not None:
+                    seen = pool.submit(inspect, InspectRequest(*place)).result()
+            self._posters[row.path] = seen.picture or b""
+            self._work.call_here(self._fill_wall)
 
     def _fill_wall(self) -> None:
         for path, label in self._pictures.items():
@@ -279,9 +279,8 @@ class ReportView(QWidget):
         request = PageRequest(self.report, out, title, self._work.session.project)
 
         def write() -> Path:
-            with WorkerPool(1) as pool:
-                path: Path = pool.submit(write_page, request).result()
-                return path
+            path: Path = self._work.machine.shared("wanted").submit(write_page, request, stalled_after=_PAGE).result()
+            return path
 
         self._work.in_background(write, lambda path: self.when.setText(f"Kept as {path}"))
 

@@ -74,7 +74,7 @@ class Doing(QObject):
         except ShadowError as error:
             self._work.problem.emit(sentence(error))
             return
-        self._work.pairs.make(request)
+        self._work.make(request)
 
     def make_again(self, clips: Sequence[str] = ()) -> None:
         """With the standing preset, else the first that makes proxies."""

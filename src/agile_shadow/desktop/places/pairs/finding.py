@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject
 
+from ....core.pairing.by_hand import offer_by_hand
 from ....core.pairing.missing import FoundAgain, find_again, missing_files, take_again
+from ....core.pairing.search import Search
 from ....core.pairing.taking import take
 from ....core.pairs.names import Addition, addition_between
 from ....core.project import Clip
@@ -16,7 +19,6 @@ from ...work import Work
 from .offers import OfferRow, rows_of_missing, rows_of_offers, told_of_offers
 
 if TYPE_CHECKING:
-    from ....core.pairing.search import Search
     from .place import PairsPlace
 
 
@@ -45,8 +47,6 @@ class Finding(QObject):
         project = self._work.session.project
 
         def work(state: Looking) -> Any:
-            from ....core.pairing.search import Search  # loads numerical libraries: not before they are needed
-
             search = Search(project, places, state.pool, True, state.report, state.stopped.is_set)
             search.run()
             return search
@@ -139,8 +139,6 @@ class Finding(QObject):
             self._taught.add(addition)
 
     def _tick_again(self, row: OfferRow, yes: bool) -> None:
-        from dataclasses import replace
-
         assert self._again is not None
         found = tuple(
             replace(one, verdict="certain") if one.path == row.path and yes else one for one in self._again.found
@@ -173,8 +171,6 @@ class Finding(QObject):
         project = self._work.session.project
 
         def work(state: Looking) -> Any:
-            from ....core.pairing.by_hand import offer_by_hand
-
             return offer_by_hand(project, clip, path, state.pool)
 
         def then(offer: Any) -> None:

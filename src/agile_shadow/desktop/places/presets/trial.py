@@ -28,7 +28,6 @@ from PySide6.QtWidgets import (
 
 from ....core.errors import ShadowError, sentence
 from ....core.estimates import Sample, TrialResult, run_trial, trial_requests
-from ....core.jobs import WorkerPool
 from ....core.log import cache_folder
 from ....core.media import open_reader, to_bgra
 from ....core.media.pictures import Bgra
@@ -109,7 +108,7 @@ class TrialDialog(QDialog):
         self._work, self._edited, self._library = work, edited, library
         self.samples: list[Sample] = samples_in(work.session.project)
         self._folder = Path(tempfile.mkdtemp(prefix="trial-", dir=cache_folder()))
-        self._pool = WorkerPool(1)
+        self._pool = work.machine.hire("wanted")
         self._reading = threading.Lock()
         self._asked = 0
         self._pending: list[Future[Any]] = []
@@ -350,6 +349,7 @@ class TrialDialog(QDialog):
         super().closeEvent(event)
 
     def _clear(self) -> None:
+        self._work.machine.dismiss(self._pool)
         self._pool.close()
         with self._reading:
             shutil.rmtree(self._folder, ignore_errors=True)

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QPixmap
 
 from ....core.errors import Cancelled
-from ....core.jobs import WorkerPool
 from ....core.media.peaks import peaks
 from ....core.project import Clip, Project
 from ...posters import Posters
@@ -29,7 +28,6 @@ class Sights:
         self._posters = Posters(work, self._poster_came)
         self._pictures: dict[str, QPixmap | None] = {}
         self._waves: dict[str, NDArray[np.uint8] | None] = {}
-        self._pool: WorkerPool | None = None
         self._closed = False
         self.version = 0  # counts what has come
 
@@ -61,9 +59,9 @@ class Sights:
     def _measure(self, clip: str, path: Path) -> None:
         if self._closed:
             return
-        if self._pool is None:
-            self._pool = WorkerPool(1, _LIMIT)
-        future: Future[NDArray[np.uint8]] = self._pool.submit(peaks, path)
+        future: Future[NDArray[np.uint8]] = self._work.machine.shared("wanted").submit(
+            peaks, path, stalled_after=_LIMIT
+        )
         future.add_done_callback(lambda done: self._work.call_here(lambda: self._measured(clip, done)))
 
     def _measured(self, clip: str, future: Future[NDArray[np.uint8]]) -> None:
@@ -88,9 +86,6 @@ class Sights:
         """End the workers."""
         self._closed = True
         self._posters.close()
-        if self._pool is not None:
-            self._pool.end()
-            self._work.at_the_end(self._pool.close)
 
 
 def _lightest(project: Project, clip: Clip, still: bool) -> Path | None:

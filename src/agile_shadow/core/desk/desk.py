@@ -1,0 +1,281 @@
+"""All that is done for one open project: ingests, proxies and films, what is left from earlier, watched folders."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from psygnal import Signal
+
+from ..errors import ShadowError, sentence
+from ..ingest import IngestReport, IngestRequest, IngestRun, Watch, watched_folders
+from ..ingest.watched import QUIET
+from ..jobs import JobRecord, JobStore, Machine
+from ..pairing.making import MakeRequest
+from ..project import ProjectSession
+from ..threads import joined
+from .film import FilmRun, film_request
+from .making import MakeRun
+
+log = logging.getLogger(__name__)
+
+Run = IngestRun | MakeRun | FilmRun
+
+_LOOK = 2.0  # seconds between two looks at the queue on disk and at watched folders
+
+
+@dataclass(frozen=True)
+class Ended:
+    """A run that came to its end: an ingest with its report, and the sentence about what could not be done."""
+
+    run: Run
+    report: IngestReport | None
+    problem: str
+
+    @property
+    def headline(self) -> str:
+        """How it ended, for a person."""
+        if self.report is not None:
+            return self.report.headline()
+        return self.problem or f"{self.run.title}: finished"
+
+
+class Desk:
+    """Any thread may call any method; ``ended`` is emitted on the run's own thread.
+
+    Runs copy side by side; proxies are made one run after the other. ``patient`` as in IngestRun. ``machine``: where
+    all work is done; the desk ends it.
+    """
+
+    ended = Signal(Ended)
+
+    def __init__(
+        self, session: ProjectSession, store: JobStore, patient: bool = True, quiet: float = QUIET,
+        machine: Machine | None = None,
+    ) -> None:  # fmt: skip
+        self.machine = machine or Machine()
+        self.watches: list[Watch] = []
+        self._session = session
+        self._store = store
+        self._patient = patient
+        self._quiet = quiet
+        self._lock = threading.RLock()
+        self._runs: list[Run] = []
+        self._given_up: set[int] = set()  # jobs that broke off here: they are not begun again by themselves
+        self._threads: list[threading.Thread] = []
+        self._closing = threading.Event()
+        self._minder: threading.Thread | None = None
+
+    @property
+    def runs(self) -> list[Run]:
+        """Those that have not ended, in the order they were begun."""
+        with self._lock:
+            return list(self._runs)
+
+    @property
+    def ingests(self) -> list[IngestRun]:
+        """The ingests among them."""
+        return [run for run in self.runs if isinstance(run, IngestRun)]
+
+    @property
+    def films(self) -> list[FilmRun]:
+        """The films among them."""
+        return [run for run in self.runs if isinstance(run, FilmRun)]
+
+    @property
+    def makes(self) -> list[MakeRun]:
+        """Proxies that were asked for later, among them."""
+        return [run for run in self.runs if isinstance(run, MakeRun)]
+
+    # Beginning
+
+    def start(self, request: IngestRequest) -> IngestRun:
+        """Begin an ingest. Raises ShadowError when it is refused, or when that source is being ingested already."""
+        with self._lock:
+            self._refuse_if_closing(request.source)
+            for run in self.ingests:
+                if run.request.source == request.source and not (run.request.only and request.only):
+                    raise ShadowError("is being ingested already", request.source, "Wait for the end of that ingest.")
+            new = IngestRun(
+                request, self._session, self._store, patient=self._patient, turn=lambda: self._turn_of(new),
+                machine=self.machine,
+            )  # fmt: skip
+            self._begin(new)
+        return new
+
+    def make(self, request: MakeRequest) -> MakeRun:
+        """Make proxies of clips. Raises ShadowError when it is refused."""
+        with self._lock:
+            self._refuse_if_closing(self._session.path)
+            run = MakeRun(request.to_json(), self._session, self._store, self.machine)
+            self._begin(run)
+        return run
+
+    def film(self, out: Path) -> FilmRun:
+        """Render the open timeline as it is now. Raises ShadowError when it is refused, or being made already."""
+        with self._lock:
+            self._refuse_if_closing(out)
+            if any(run.out == out for run in self.films):
+                raise ShadowError("is being made already", out, "Wait for its end, or choose another name.")
+            run = FilmRun(film_request(self._session.project, out), self._session, self._store, self.machine)
+            self._begin(run)
+        return run
+
+    def _refuse_if_closing(self, what: Path) -> None:
+        if self._closing.is_set():
+            raise Closing("is not begun: the project is being closed", what, "Open it again.")
+
+    def _begin(self, run: Run) -> None:
+        """With the lock, so that nothing begins after the end was told."""
+        self._runs.append(run)
+        if isinstance(run, MakeRun):
+            run.turn = lambda: self._turn_of(run)
+        thread = threading.Thread(target=self._work, args=(run,), name=run.kind, daemon=True)
+        self._threads = [*(one for one in self._threads if one.is_alive()), thread]
+        thread.start()
+
+    def _turn_of(self, run: Run) -> str:
+        for earlier in self.runs:
+            if earlier is run:
+                return ""
+            if not isinstance(earlier, FilmRun) and earlier.making and not earlier.gated:
+                return f"until {earlier.title[:1].lower()}{earlier.title[1:]} has its proxies"
+        return ""
+
+    def _work(self, run: Run) -> None:
+        report, problem = None, ""
+        try:
+            report = run.run()
+        except Exception as error:  # the boundary to the user
+            log.warning("%s", run.title, exc_info=True)
+            problem = sentence(error)
+        if not isinstance(run, IngestRun) and run.problems and not run.was_stopped:
+            more = f" ({len(run.problems) - 1} more in the log)" if len(run.problems) > 1 else ""
+            problem = problem or run.problems[0] + more
+        with self._lock:
+            self._runs.remove(run)
+            if problem and run.job is not None:
+                self._given_up.add(run.job)
+        if isinstance(run, IngestRun):
+            for watch in self.watches:
+                if watch.request.source == run.request.source and (report is None or run.was_stopped):
+                    watch.forget(run.request)
+        self.ended.emit(Ended(run, report, problem))
+
+    def go_on(self) -> list[str]:
+        """Begin again what an earlier start (or another program) left open; what cannot go on comes as sentences."""
+        told = []
+        known = {run.job for run in self.runs}
+        for job in self._store.open_jobs(self._session.path):
+            if job.id in known or job.id in self._given_up or job.kind not in ("ingest", "make", "export"):
+                continue
+            try:
+                self._go_on_with(job)
+            except Closing:
+                break  # it stays open, for the next start
+            except (ShadowError, KeyError, TypeError, ValueError) as error:
+                if not self._is_running(job.request):
+                    self._store.end(job.id, "failed")
+                    told.append(f"An unfinished job ({job.kind}) cannot go on: {error}")
+        return told
+
+    def _go_on_with(self, job: JobRecord) -> None:
+        with self._lock:
+            self._refuse_if_closing(self._session.path)
+            if any(run.job is None and _values_of(run) == job.request for run in self._runs):
+                return  # it is just being begun
+            if job.kind == "ingest":
+                self.start(IngestRequest.from_json(job.request))
+            else:
+                kind = MakeRun if job.kind == "make" else FilmRun
+                self._begin(kind(job.request, self._session, self._store, self.machine))
+
+    def _is_running(self, request: dict[str, object]) -> bool:
+        return any(str(run.request.source) == request.get("source") for run in self.ingests)
+
+    # Watching
+
+    def mind(self, told: Callable[[str], None] = lambda text: None) -> None:
+        """From now on look after the queue on disk and the watched folders, until :meth:`close`."""
+        self.watch_again()
+        self._minder = threading.Thread(target=self._mind, args=(told,), name="ingest desk", daemon=True)
+        self._minder.start()
+
+    def watch_again(self) -> None:
+        """Watch the folders that are to be watched now."""
+        wanted = watched_folders(self._session.path)
+        with self._lock:
+            known = {watch.request: watch for watch in self.watches}
+            self.watches = [known.get(request) or self._watch(request) for request in wanted]
+
+    def _watch(self, request: IngestRequest) -> Watch:
+        watch = Watch(request, self._quiet)
+        watch.know(self._session.project)
+        return watch
+
+    def _mind(self, told: Callable[[str], None]) -> None:
+        said = ""
+        while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
+            try:
+                for text in self.go_on():
+                    told(text)
+                for watch in list(self.watches):
+                    self._look(watch)
+            except Exception as error:  # the minding goes on whatever happened
+                log.warning("minding the ingests", exc_info=True)
+                if sentence(error) != said:
+                    said = sentence(error)
+                    told(f"Looking after ingests and watched folders failed: {said}")
+
+    def _look(self, watch: Watch) -> None:
+        if any(run.request.source == watch.request.source for run in self.ingests):
+            return
+        request = watch.look()
+        if request is None or self._closing.is_set():
+            return
+        try:
+            self.start(request)
+        except ShadowError as error:
+            watch.problem = sentence(error)
+            watch.forget(request)
+
+    # All at once
+
+    def give_way(self, playing: bool) -> None:
+        """Tell all whether the window plays."""
+        self.machine.playing(playing)
+        for run in self.runs:
+            run.give_way(playing)
+
+    def stop(self, for_good: bool) -> None:
+        """End all runs soon; unless ``for_good``, they go on at the next start."""
+        for run in self.runs:
+            run.stop(for_good)
+
+    def wait(self, limit: float | None = None) -> bool:
+        """Wait until all runs have ended; whether they had within ``limit`` seconds each."""
+        return all(joined(thread, limit) for thread in list(self._threads))
+
+    def end(self) -> None:
+        """Have everything end soon so that it goes on at the next start, without waiting for it."""
+        with self._lock:
+            self._closing.set()
+        self.stop(for_good=False)
+
+    def close(self, limit: float | None = None) -> bool:
+        """Stop everything so that it goes on at the next start; whether it had ended within ``limit`` seconds."""
+        self.end()
+        ended = self.wait(limit)
+        self.machine.end()
+        return joined(self._minder, limit) and self.machine.close(limit) and ended
+
+
+class Closing(ShadowError):
+    """Nothing is begun any more."""
+
+
+def _values_of(run: Run) -> dict[str, object]:
+    return run.request.to_json() if isinstance(run, IngestRun) else run.values

@@ -1,0 +1,25 @@
+"""Libraries that take long to load and that most starts never need: loaded when something of them is first used."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any
+
+
+class Late:
+    """Stands for a module until an attribute of it is asked for. Raises ImportError, or what loading it raises, then.
+    """
+
+    def __init__(self, name: str) -> None:
+        self._name = name
+
+    def __getattr__(self, attribute: str) -> Any:
+        return getattr(import_module(self._name), attribute)
+
+
+cv2: Any = Late("cv2")
+sounddevice: Any = Late("sounddevice")
+signal: Any = Late("scipy.signal")
+optimize: Any = Late("scipy.optimize")
+sparse: Any = Late("scipy.sparse")
+csgraph: Any = Late("scipy.sparse.csgraph")
