@@ -11,6 +11,7 @@ from pathlib import Path
 
 import psutil
 import pytest
+from agile_shadow.desktop.places.ingest.files import FileRow
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
@@ -24,7 +25,6 @@ from agile_shadow.core.project.lock import WITHOUT_WINDOW
 from agile_shadow.core.stand_ins.reader import CONTROL, StandInDrive
 from agile_shadow.desktop.__main__ import open_window as open_for_real
 from agile_shadow.desktop.__main__ import put_demo_card_in
-from agile_shadow.desktop.places.ingest.files import FileRow
 from agile_shadow.desktop.window import MainWindow
 from tests.conftest import hashes
 from tests.desktop.conftest import Opener
@@ -65,35 +65,35 @@ def click_source(qtbot: QtBot, window: MainWindow, name: str) -> None:
 
 
 def shown(window: MainWindow) -> list[str]:
-    view = window.ingest.files.table
+    view = window.ingest.on_source.files.table
     return [view.model().index(row, 0).data() for row in range(view.model().rowCount())]
 
 
 def rows(window: MainWindow) -> list[FileRow]:
-    return window.ingest.files.rows
+    return window.ingest.on_source.files.rows
 
 
 def begin(qtbot: QtBot, window: MainWindow) -> None:
     """Press the button once the card's four files are listed."""
-    window.ingest.preset.setCurrentText("Small")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 4 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    window.ingest.card.preset.setCurrentText("Small")
+    qtbot.waitUntil(lambda: window.ingest.card.start.text() == "Ingest 4 files", timeout=10_000)
+    qtbot.mouseClick(window.ingest.card.start, LEFT)
 
 
 def test_cards_come_and_go_and_are_listed_with_posters(qtbot: QtBot, tmp_path: Path, reader: StandInDrive,
                                                        preset: Preset, open_window: Opener) -> None:  # fmt: skip
     reader.pull_out()
     window = open_window(tmp_path / "film" / "p.otio")
-    assert names(window) == [] and not window.ingest.start.isEnabled()
+    assert names(window) == [] and not window.ingest.card.start.isEnabled()
     reader.insert()
     qtbot.waitUntil(lambda: "CARD" in names(window), timeout=10_000)
     qtbot.waitUntil(lambda: len(rows(window)) == 4, timeout=10_000)  # a card that comes is shown
     qtbot.waitUntil(lambda: all(row.seen and row.seen.picture for row in rows(window)), timeout=20_000)
     assert [round(row.seconds * 25) for row in rows(window)] == [20, 21, 22, 23]
-    qtbot.keyClicks(window.ingest.files.search, "0020")
-    assert shown(window) == ["TRN_0020.MOV"] and window.ingest.files.count.text() == "1 of 4"
-    window.ingest.files.search.clear()
-    header = window.ingest.files.table.horizontalHeader()
+    qtbot.keyClicks(window.ingest.on_source.files.search, "0020")
+    assert shown(window) == ["TRN_0020.MOV"] and window.ingest.on_source.files.count.text() == "1 of 4"
+    window.ingest.on_source.files.search.clear()
+    header = window.ingest.on_source.files.table.horizontalHeader()
     for _ in range(2):  # by length, longest first
         middle = header.sectionViewportPosition(3) + header.sectionSize(3) // 2
         qtbot.mouseClick(header.viewport(), LEFT, pos=QPoint(middle, 8))
@@ -119,13 +119,13 @@ def test_dropped_folders_are_ingested_side_by_side(qtbot: QtBot, tmp_path: Path,
         for number in range(count):
             draw(tmp_path / folder / f"{folder}_{number}.MOV", 10 + number, 20 * number)
     window = open_window(tmp_path / "film" / "p.otio")
-    window.ingest.preset.setCurrentText("Small")
+    window.ingest.card.preset.setCurrentText("Small")
     drop(window, tmp_path / "first", tmp_path / "second" / "second_0.MOV")
     qtbot.waitUntil(lambda: len(rows(window)) == 2, timeout=10_000)
     assert names(window) == ["first", "second"]
     window.ingest.sources.list.selectAll()
-    assert window.ingest.start.text() == "Ingest 2 sources"
-    qtbot.mouseClick(window.ingest.start, LEFT)
+    assert window.ingest.card.start.text() == "Ingest 2 sources"
+    qtbot.mouseClick(window.ingest.card.start, LEFT)
     assert len(window.work.desk.runs) == 2
     qtbot.waitUntil(lambda: not window.work.desk.runs, timeout=60_000)
     project = window.work.session.project
@@ -185,7 +185,7 @@ def test_a_card_pulled_out_is_asked_for_and_the_report_ends_well(
     begin(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.work.session.project.clips), timeout=20_000)
     reader.pull_out()
-    qtbot.waitUntil(lambda: "card CARD: put it in again" in window.ingest.found.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "card CARD: put it in again" in window.ingest.on_source.found.text(), timeout=20_000)
     assert "waits for its card" in {row.state for row in rows(window)}
     reader.behave(speed=0.0)
     reader.insert()
@@ -231,7 +231,7 @@ def test_the_standing_preset_runs_by_itself_on_a_card_put_in(
     qtbot.waitUntil(lambda: "Nobody has chosen where originals go" in window.notice.text(), timeout=20_000)
     assert window.work.ingest is None and not (tmp_path / "film" / "Originals").exists()
     reader.pull_out()
-    for edit, name in ((place.originals, "Boathouse"), (place.proxies, "Laptop")):
+    for edit, name in ((place.card.originals, "Boathouse"), (place.card.proxies, "Laptop")):
         edit.setFocus()
         edit.selectAll()
         QTest.keyClicks(edit, str(tmp_path / "film" / name))
@@ -250,7 +250,7 @@ def test_a_watched_folder_is_listed_taken_in_and_stopped(
     window = open_window(tmp_path / "film" / "p.otio")
     window.work.desk._quiet = 0.3
     window.work.mind()
-    window.ingest.preset.setCurrentText("Small")
+    window.ingest.card.preset.setCurrentText("Small")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "in"))
     qtbot.mouseClick(window.ingest.sources.watch, LEFT)
     qtbot.waitUntil(lambda: "watched" in [one.kind for one in window.ingest.sources.sources], timeout=5_000)
@@ -270,7 +270,7 @@ def test_work_goes_on_without_the_window_and_is_found_again(
     window = open_for_real(project)
     qtbot.addWidget(window)
     window.show()
-    window.ingest.source.setText(str(reader.root))
+    window.ingest.on_source.source.setText(str(reader.root))
     begin(qtbot, window)
     qtbot.waitUntil(lambda: any(row.item.phase == "copying" for row in rows(window)), timeout=20_000)
 

@@ -237,9 +237,9 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     assert not (tmp_path / "big drive").exists()  # nothing is made before it is needed
     window.close()
     again = open_window(project, card)
-    assert again.ingest.originals.text() == str(tmp_path / "big drive" / "Boathouse")
-    assert again.ingest.proxies.text() == str(tmp_path / "Laptop")
-    assert again.ingest.preset.currentText() == "Small laptop"
+    assert again.ingest.card.originals.text() == str(tmp_path / "big drive" / "Boathouse")
+    assert again.ingest.card.proxies.text() == str(tmp_path / "Laptop")
+    assert again.ingest.card.preset.currentText() == "Small laptop"
     save_ready_made(again.work.session.project, "set-up")
     again.close()
     assert ready_made_projects() == ["set-up"]
@@ -248,10 +248,10 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     other = tmp_path / "other" / "q.otio"
     ProjectSession.open(other, "set-up").close()
     third = open_window(other, card)
-    assert third.ingest.originals.text() == str(tmp_path / "big drive" / "Boathouse")
-    assert third.ingest.preset.currentText() == "Small laptop"
-    qtbot.waitUntil(lambda: third.ingest.start.isEnabled(), timeout=10_000)
-    qtbot.mouseClick(third.ingest.start, LEFT)
+    assert third.ingest.card.originals.text() == str(tmp_path / "big drive" / "Boathouse")
+    assert third.ingest.card.preset.currentText() == "Small laptop"
+    qtbot.waitUntil(lambda: third.ingest.card.start.isEnabled(), timeout=10_000)
+    qtbot.mouseClick(third.ingest.card.start, LEFT)
     qtbot.waitUntil(lambda: len(third.work.session.project.reports) == 1, timeout=90_000)
     assert (tmp_path / "big drive" / "Boathouse").is_dir() and (tmp_path / "Laptop").is_dir()
 

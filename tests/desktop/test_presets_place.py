@@ -226,7 +226,7 @@ def test_the_standing_preset_of_a_project_and_of_new_ones(
     qtbot.keyClick(place.use, Key.Key_Space)
     chosen = window.work.session.project.preset
     assert chosen is not None and chosen.proxies is not None and chosen.proxies.scale == Fraction(1, 3)
-    assert window.ingest.preset.currentText() == "Small laptop" and window.ingest.chosen_preset() == chosen
+    assert window.ingest.card.preset.currentText() == "Small laptop" and window.ingest.card.chosen_preset() == chosen
     tick(qtbot, place.for_new, True)
     new = open_window(tmp_path / "next" / "p.otio")
     assert new.work.session.project.preset == standing_preset() == chosen
@@ -237,8 +237,8 @@ def test_the_standing_preset_runs_by_itself_on_what_is_brought_in(
 ) -> None:
     window = open_window(film)
     window.work.session.edit("x", lambda project: project.but(preset=find_preset("Small laptop")))
-    window.ingest.reload_presets()
-    qtbot.mouseClick(window.ingest.by_itself, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
+    window.ingest.card.reload_presets()
+    qtbot.mouseClick(window.ingest.card.by_itself, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
     assert window.work.session.project.cut.by_itself
     clips = len(window.work.session.project.clips)
     for plan in CLIPS[3:]:

@@ -394,9 +394,9 @@ def test_after_an_ingest_proxies_are_offered_once(
     qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener
 ) -> None:
     window = open_window(tmp_path / "film" / "p.otio", card)
-    window.ingest.preset.setCurrentText("Small laptop")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 12 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    window.ingest.card.preset.setCurrentText("Small laptop")
+    qtbot.waitUntil(lambda: window.ingest.card.start.text() == "Ingest 12 files", timeout=10_000)
+    qtbot.mouseClick(window.ingest.card.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.work.ingest is None and bool(window.notice.buttons), timeout=60_000)
     assert "8 clips have a proxy now" in window.notice.text()
     qtbot.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)

@@ -81,13 +81,13 @@ def mark(qtbot: QtBot, window: MainWindow, first: int, last: int) -> None:
 def test_from_card_to_finished_film(qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener) -> None:
     before = hashes(card)
     window = open_window(tmp_path / "film" / "p.otio", card)
-    window.ingest.preset.setCurrentText("Small laptop")
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 12 files", timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
-    assert window.ingest.cancel.isVisible()
+    window.ingest.card.preset.setCurrentText("Small laptop")
+    qtbot.waitUntil(lambda: window.ingest.card.start.text() == "Ingest 12 files", timeout=10_000)
+    qtbot.mouseClick(window.ingest.card.start, Qt.MouseButton.LeftButton)
+    assert window.ingest.card.run.cancel.isVisible()
     qtbot.waitUntil(lambda: "of 8 proxies" in window.strip.jobs.text(), timeout=20_000)
     qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
-    qtbot.waitUntil(lambda: "8 proxies paired; 2 need you" in window.ingest.report.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "8 proxies paired; 2 need you" in window.ingest.card.run.report.text(), timeout=10_000)
     assert window.rail.buttons["Ingest"].waiting == 2
 
     go(qtbot, window, "Timeline")
@@ -242,8 +242,8 @@ def test_closing_during_work_asks_once_and_the_next_start_goes_on(
 ) -> None:
     project = tmp_path / "film" / "p.otio"
     window = open_window(project, card)
-    qtbot.waitUntil(lambda: window.ingest.start.isEnabled(), timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.ingest.card.start.isEnabled(), timeout=10_000)
+    qtbot.mouseClick(window.ingest.card.start, Qt.MouseButton.LeftButton)
     answers = ["Stay", "Close, go on next time"]
 
     def answer() -> None:
@@ -269,10 +269,10 @@ def test_closing_during_work_asks_once_and_the_next_start_goes_on(
 
 def test_a_cancelled_ingest_keeps_what_is_proven(qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener) -> None:
     window = open_window(tmp_path / "film" / "p.otio", card)
-    qtbot.waitUntil(lambda: window.ingest.start.isEnabled(), timeout=10_000)
-    qtbot.mouseClick(window.ingest.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: window.ingest.card.start.isEnabled(), timeout=10_000)
+    qtbot.mouseClick(window.ingest.card.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(window.work.session.project.clips) > 0, timeout=20_000)
-    qtbot.mouseClick(window.ingest.cancel, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(window.ingest.card.run.cancel, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.work.ingest is None, timeout=20_000)
     assert JobStore().open_jobs(tmp_path / "film" / "p.otio") == []
     on_shelf = hashes(tmp_path / "film" / "Originals")
@@ -285,8 +285,8 @@ def test_what_goes_wrong_is_one_sentence_in_the_window(
 ) -> None:
     with_three_blocks(film)
     window = open_window(film, tmp_path / "no card here")
-    qtbot.waitUntil(lambda: "not a folder" in window.ingest.found.text(), timeout=10_000)
-    assert not window.ingest.start.isEnabled()
+    qtbot.waitUntil(lambda: "not a folder" in window.ingest.on_source.found.text(), timeout=10_000)
+    assert not window.ingest.card.start.isEnabled()
     project = window.work.session.project
     clip = next(clip for clip in project.clips if clip.name == "A001C001")
     path = project.path(clip.original.file)
@@ -331,13 +331,13 @@ def test_the_demo_card_is_drawn_while_the_window_is_in_use(
     qtbot: QtBot, tmp_path: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     few = [shrunk(plan, 8, Fraction(1, 2)) for plan in CLIPS[:3]]
-    monkeypatch.setattr("agile_shadow.desktop.work.missing_from_card", lambda card: few)
+    monkeypatch.setattr("agile_shadow.desktop.drawing_work.missing_from_card", lambda card: few)
     card = tmp_path / "not there yet" / "Card"
     window = open_window(tmp_path / "film" / "p.otio", card)
     window.work.draw_demo_card(card)
     assert "drawing" in window.strip.jobs.text() or window.work.drawing is not None
     qtbot.waitUntil(lambda: window.work.drawing is None, timeout=60_000)
-    qtbot.waitUntil(lambda: window.ingest.start.text() == "Ingest 7 files", timeout=10_000)
+    qtbot.waitUntil(lambda: window.ingest.card.start.text() == "Ingest 7 files", timeout=10_000)
     assert not window.notice.isVisible()
 
 

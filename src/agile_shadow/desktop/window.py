@@ -202,7 +202,7 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self._open_place)
         self.strip.switch.flipped.connect(self._flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
-        self.presets.chosen.connect(self.ingest.reload_presets)
+        self.presets.chosen.connect(self.ingest.card.reload_presets)
         self.measuring.measured.connect(self._show_measured)
         work.is_playing = lambda: any(panel.player.playing for panel in (self.pairs.panel, self.timeline.panel))
         for panel in (self.pairs.panel, self.timeline.panel):
@@ -479,7 +479,7 @@ class MainWindow(QMainWindow):
         """What has the focus when a place is opened."""
         return (
             self.presets.list,
-            self.ingest.start,
+            self.ingest.card.start,
             self.pairs.table,
             self.timeline.clips,
             self.export.start,
@@ -494,7 +494,7 @@ class MainWindow(QMainWindow):
         for model in (self.timeline.model, self.export.model):
             model.forget_icons()
         self.pairs.colours_changed()
-        self.ingest.files.model.forget()
+        self.ingest.on_source.files.model.forget()
         self.update()
 
     def _show_keys(self) -> None:
