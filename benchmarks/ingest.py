@@ -17,7 +17,6 @@ from pathlib import Path
 import av
 import numpy as np
 import psutil
-from agile_shadow.core.ingest.looking import LookRequest, look
 
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.ingest import (
@@ -33,6 +32,7 @@ from agile_shadow.core.ingest import (
     to_be_opened,
 )
 from agile_shadow.core.ingest.copying import copy_file
+from agile_shadow.core.ingest.looking import LookRequest, look
 from agile_shadow.core.jobs import JobStore, WorkerPool
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession

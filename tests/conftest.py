@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import importlib.abc
+import logging
 import os
 import shutil
 import sys
+import threading
+import time
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -28,6 +32,32 @@ def own_profile(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     home = tmp_path / "profile"
     monkeypatch.setenv("AGILE_SHADOW_HOME", str(home))
     return home
+
+
+_OURS = (
+    "worker keeper", "ingest", "make", "export", "autosave", "frames ", "sound", "proving", "presence", "comparing",
+    "looking for files", "drawing",
+)  # fmt: skip
+_PATIENCE = 5.0  # seconds that a thread may take to end after its test
+
+
+@pytest.fixture(autouse=True)
+def nothing_left_behind(request: pytest.FixtureRequest, caplog: pytest.LogCaptureFixture) -> Iterator[None]:
+    """No thread of the program outlives its test, and no error is logged that the test did not plant.
+
+    ``@pytest.mark.plants_errors``: what the program stumbles over is meant to be there.
+    """
+    before = set(threading.enumerate())
+    yield
+    end = time.monotonic() + _PATIENCE
+    while left := [one for one in threading.enumerate() if one not in before and one.name.startswith(_OURS)]:
+        if time.monotonic() > end:
+            pytest.fail(f"threads outlive the test: {sorted(one.name for one in left)}")
+        time.sleep(0.02)
+    if request.node.get_closest_marker("plants_errors") is None:
+        told = [one for when in ("setup", "call") for one in caplog.get_records(when) if one.levelno >= logging.ERROR]
+        if told:
+            pytest.fail(f"errors were logged: {[f'{one.name}: {one.getMessage()}'[:200] for one in told]}")
 
 
 @pytest.fixture(scope="session")

@@ -74,7 +74,7 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
 
     yield opener
     for window in opened:
-        window.asks = False  # nobody is there to answer
+        window.closing.asks = False  # nobody is there to answer
         if window.work.ingest is not None:
             window.work.ingest.stop(for_good=True)
         window.close()

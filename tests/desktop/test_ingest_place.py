@@ -11,7 +11,6 @@ from pathlib import Path
 
 import psutil
 import pytest
-from agile_shadow.desktop.places.ingest.files import FileRow
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
@@ -25,6 +24,7 @@ from agile_shadow.core.project.lock import WITHOUT_WINDOW
 from agile_shadow.core.stand_ins.reader import CONTROL, StandInDrive
 from agile_shadow.desktop.__main__ import open_window as open_for_real
 from agile_shadow.desktop.__main__ import put_demo_card_in
+from agile_shadow.desktop.places.ingest.files import FileRow
 from agile_shadow.desktop.window import MainWindow
 from tests.conftest import hashes
 from tests.desktop.conftest import Opener
@@ -312,7 +312,7 @@ def test_the_demos_card_can_be_pulled_out_and_put_in_from_the_menu(
     drives.cache_clear()
     draw(drive.root / "DCIM" / "x.mov", 5)
     window = open_window(drive.root.parent / "film.otio", drive.root)
-    window.add_demo_drive(drive)
+    window.project_menu.add_demo_drive(drive)
     actions = {action.text(): action for action in window.strip.project.menu().actions()}
     qtbot.waitUntil(lambda: "Card" in names(window), timeout=10_000)
     actions["Demo: pull the card out"].trigger()
@@ -331,8 +331,8 @@ def test_without_a_window_it_ends_by_itself(
     window = open_window(tmp_path / "film" / "p.otio", reader.root)
     begin(qtbot, window)
     qtbot.waitUntil(lambda: any(row.item.phase == "copying" for row in rows(window)), timeout=20_000)
-    window._goes_on = True
-    window._may_close = lambda: True  # type: ignore[method-assign]
+    window.closing.goes_on = True
+    window.closing.may_close = lambda: True  # type: ignore[method-assign]
     window.close()
     project = tmp_path / "film" / "p.otio"
     qtbot.waitUntil(lambda: len(load_project(project).reports) == 1, timeout=60_000)

@@ -230,10 +230,10 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     project = tmp_path / "film" / "p.otio"
     window = open_window(project, card)
     place = window.ingest
-    place.preset.setCurrentText("Small laptop")
-    place.preset.activated.emit(place.preset.currentIndex())
-    typed(place.originals, str(tmp_path / "big drive" / "Boathouse"))
-    typed(place.proxies, str(tmp_path / "Laptop"))
+    place.card.preset.setCurrentText("Small laptop")
+    place.card.preset.activated.emit(place.card.preset.currentIndex())
+    typed(place.card.originals, str(tmp_path / "big drive" / "Boathouse"))
+    typed(place.card.proxies, str(tmp_path / "Laptop"))
     assert not (tmp_path / "big drive").exists()  # nothing is made before it is needed
     window.close()
     again = open_window(project, card)
@@ -261,10 +261,10 @@ def test_without_a_folder_for_originals_nothing_begins(
 ) -> None:
     window = open_window(tmp_path / "film" / "p.otio", card)
     place = window.ingest
-    qtbot.waitUntil(lambda: place.start.isEnabled(), timeout=10_000)
-    typed(place.originals, "")
-    qtbot.waitUntil(lambda: not place.start.isEnabled(), timeout=10_000)
-    assert "originals go to" in place.start.toolTip()
+    qtbot.waitUntil(lambda: place.card.start.isEnabled(), timeout=10_000)
+    typed(place.card.originals, "")
+    qtbot.waitUntil(lambda: not place.card.start.isEnabled(), timeout=10_000)
+    assert "originals go to" in place.card.start.toolTip()
     place._start()
     assert window.work.ingest is None and "Name the folder" in window.notice.text()
 

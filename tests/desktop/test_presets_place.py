@@ -375,11 +375,11 @@ def test_a_ready_made_project_begins_the_next_one(
     preset = find_preset("Finer picture")
     window.work.session.edit("x", lambda project: project.but(preset=preset))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Ferry days", True))
-    window._keep_as_ready_made()
+    window.project_menu.keep_as_ready_made()
     qtbot.waitUntil(lambda: "Ferry days" in window.notice.text(), timeout=10_000)
     monkeypatch.setattr(QInputDialog, "getItem", lambda *_a, **_k: ("Ferry days", True))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "next.otio"), ""))
-    window._new_from_ready_made()
+    window.project_menu.new_from_ready_made()
     assert window.reopen_with == tmp_path / "next.otio" and window.ready_made == "Ferry days"
 
     session = ProjectSession.open(window.reopen_with, window.ready_made)

@@ -335,16 +335,17 @@ def test_typed_positions_loop_zoom_and_full_screen(qtbot: QtBot, film: Path, ope
 
     def type_in(text: str) -> None:
         key(qtbot, window, Key.Key_P)
-        assert panel.timecode.hasFocus()
-        qtbot.keyClicks(panel.timecode, text)
-        qtbot.keyClick(panel.timecode, Key.Key_Return)
+        assert panel.transport.timecode.hasFocus()
+        qtbot.keyClicks(panel.transport.timecode, text)
+        qtbot.keyClick(panel.transport.timecode, Key.Key_Return)
 
     for text, frame in (("12", 12), ("+3", 15), ("-10", 5), ("00:00:01:02", 27), ("0:20", 20), ("+500", 29)):
         type_in(text)
-        assert panel.player.position == frame and panel.timecode.text() == f"00:00:0{frame // 25}:{frame % 25:02d}"
+        shown = panel.transport.timecode.text()
+        assert panel.player.position == frame and shown == f"00:00:0{frame // 25}:{frame % 25:02d}"
     type_in("nonsense")
     assert panel.player.position == 29
-    qtbot.keyClick(panel.timecode, Key.Key_Escape)
+    qtbot.keyClick(panel.transport.timecode, Key.Key_Escape)
     seek(qtbot, window, 3)
     wait_for_picture(qtbot, panel, "original", (NUMBERS["A001C002"], 8))
     whole = panel.viewer.picture
@@ -454,7 +455,7 @@ def _bright(image: QImage) -> bool:
 
 def test_a_press_on_the_clipboard_of_another_field_is_no_command(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     window = cutting(qtbot, film, open_window)
-    window.timeline.panel.timecode.setFocus()
+    window.timeline.panel.transport.timecode.setFocus()
     before = line_of(window)
     for which, how in ((Key.Key_Delete, Qt.KeyboardModifier(0)), (Key.Key_X, Qt.KeyboardModifier(0)),
                        (Key.Key_A, CONTROL)):  # fmt: skip
@@ -525,25 +526,25 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     window = cutting(qtbot, film, open_window)
     panel, session = window.timeline.panel, window.work.session
     clip = named(session.project, "A001C002")
-    panel.show_reason(Reason("the original of A001C002 decodes at 0.4 of its rate; its proxy at 9", "show proxies"))
-    assert panel.reason_bar.isVisible() and panel.reason_text.text().startswith("Late: the original of A001C002")
-    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
-    assert session.project.showing == "proxies" and not panel.reason_bar.isVisible()
+    panel.why.show_reason(Reason("the original of A001C002 decodes at 0.4 of its rate; its proxy at 9", "show proxies"))
+    assert panel.why.isVisible() and panel.why.text.text().startswith("Late: the original of A001C002")
+    qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
+    assert session.project.showing == "proxies" and not panel.why.isVisible()
     session.edit("pin", lambda project: project.with_pin(clip.id, "originals"))
-    panel.show_reason(Reason("it is pinned", "unpin", clip.id))
-    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    panel.why.show_reason(Reason("it is pinned", "unpin", clip.id))
+    qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
     assert named(session.project, "A001C002").pin is None
-    panel.show_reason(Reason("too large", "less detail"))
-    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    panel.why.show_reason(Reason("too large", "less detail"))
+    qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
     assert panel.player.view.detail == Fraction(1, 2)
     seek(qtbot, window, 4)
-    panel.show_reason(Reason("3 layers", "bake"))
-    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
+    panel.why.show_reason(Reason("3 layers", "bake"))
+    qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(session.project.bakes) == 1, timeout=30_000)
-    panel.show_reason(Reason("no proxy", "make a proxy", clip.id))
-    qtbot.mouseClick(panel.mend, Qt.MouseButton.LeftButton)
-    assert window.work.pairs.busy and "being made" in window.notice.text()
-    qtbot.waitUntil(lambda: not window.work.pairs.busy, timeout=60_000)
+    panel.why.show_reason(Reason("no proxy", "make a proxy", clip.id))
+    qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
+    assert window.work.desk.makes and "being made" in window.notice.text()
+    qtbot.waitUntil(lambda: not window.work.desk.makes, timeout=60_000)
 
 
 def test_sound_that_cannot_be_read_is_told_while_it_plays(qtbot: QtBot, film: Path, open_window: Opener) -> None:
@@ -554,9 +555,9 @@ def test_sound_that_cannot_be_read_is_told_while_it_plays(qtbot: QtBot, film: Pa
     path.write_bytes(b"no film" * 9_999)
     seek(qtbot, window, 0)
     key(qtbot, window, Key.Key_Space)
-    qtbot.waitUntil(lambda: panel.reason_text.text().startswith("Silent: A001C002.MOV: "), timeout=20_000)
-    assert panel.reason_bar.isVisible() and not panel.mend.isVisible()
-    assert "cannot be read as media" in panel.reason_text.text()
+    qtbot.waitUntil(lambda: panel.why.text.text().startswith("Silent: A001C002.MOV: "), timeout=20_000)
+    assert panel.why.isVisible() and not panel.why.mend.isVisible()
+    assert "cannot be read as media" in panel.why.text.text()
     key(qtbot, window, Key.Key_Space)
 
 

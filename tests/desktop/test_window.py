@@ -307,9 +307,10 @@ def test_the_list_of_keys_names_every_command_and_all_keys_differ(
 ) -> None:
     window = open_window(film)
     key(qtbot, window, Key.Key_F1)
-    texts = {label.text() for label in window.keys_dialog.findChildren(QLabel)}
+    assert window.commands.keys is not None
+    texts = {label.text() for label in window.commands.keys.findChildren(QLabel)}
     assert {command.title for command in COMMANDS} <= texts
-    window.keys_dialog.close()
+    window.commands.keys.close()
     keys = [keys for command in COMMANDS for keys in command.keys]
     assert len(keys) == len(set(keys))
 

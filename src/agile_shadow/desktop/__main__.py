@@ -72,7 +72,7 @@ def open_window(project: Path, demo: bool = False, ready_made: str | None = None
         raise
     window = MainWindow(work, folders_for(project, demo))
     if demo:
-        window.add_demo_drive(demo_drive())
+        window.project_menu.add_demo_drive(demo_drive())
     if demo and missing_from_card(project.parent / "Card"):
         work.draw_demo_card(project.parent / "Card")
     work.resume_open_jobs()

@@ -9,35 +9,24 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QAbstractSpinBox,
     QApplication,
-    QDialog,
-    QFileDialog,
-    QFormLayout,
     QHBoxLayout,
-    QInputDialog,
-    QLabel,
-    QLineEdit,
     QMainWindow,
-    QMenu,
-    QMessageBox,
-    QPlainTextEdit,
-    QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from ..core.errors import ShadowError, sentence
-from ..core.playback import Reason, SoundOutput
+from ..core.playback import SoundOutput
 from ..core.presets import Preset
-from ..core.project import Clip, Footage, Project, ready_made_projects, save_ready_made
-from ..core.stand_ins.reader import StandInDrive
+from ..core.project import Footage
 from ..core.time import clock_text
 from . import theme
 from .actions import COMMANDS, TIMELINE_AREAS, keys_of
+from .closing import Closing
+from .commands import PLAYING, Commands
 from .folders import Folders
 from .jobs_drawer import JobsDrawer
 from .measuring import Measuring
@@ -51,21 +40,12 @@ from .places.storage import StoragePlace, look_at_shelves, mended
 from .places.timeline import TimelinePlace
 from .player_panel import PlayerPanel
 from .presence import Looking
+from .project_menu import ProjectMenu
 from .rail import Rail
-from .showing import RULE, Counts, unpinned
+from .showing import RULE, Counts
 from .status_strip import StatusStrip
-from .unsaved import ask_unsaved, ask_where
-from .waiting import done_aside
 from .work import Work
 
-_PLAYING = {command.id for command in COMMANDS if command.area in ("Playing", "Marking")}
-
-_PAIRS = {
-    "look", "closer", "wider", "all", "divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down",
-}  # fmt: skip
-
-_SLOW = 6_000_000  # bytes a second
-_SAVING, _ENDING = 20.0, 15.0  # seconds that saving, and ending what runs, may take at closing
 log = logging.getLogger(__name__)
 
 
@@ -80,16 +60,15 @@ class MainWindow(QMainWindow):
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
         self._counts = Counts()
+        self.commands = Commands(self)
+        self.closing = Closing(self, work, self.jobs_text, self._end_parts)
         self._build(folders)
         self._bind_keys()
         self._connect()
-        self._open_place(1)
+        self.open_place(1)
         self._show_project()
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
-        self._goes_on = False
-        self._closing: str | None = None
-        self.asks = True  # whether closing asks about work that goes on and what is not saved
         self._find_shelves()
         self.presence = Looking(work, [self.pairs.panel.player.presence, self.timeline.panel.player.presence])
         self.presence.changed.connect(self._came_or_went)
@@ -136,45 +115,8 @@ class MainWindow(QMainWindow):
         outer.addLayout(middle, 1)
         outer.addWidget(self.drawer)
         self.setCentralWidget(whole)
-        self._build_menu()
-
-    def _build_menu(self) -> None:
-        menu = QMenu(self)
-        for title, call in (
-            ("New project…", self._new_project),
-            ("Open project…", self._open_project),
-            ("New project from a ready-made one…", self._new_from_ready_made),
-            ("Keep this set-up as a ready-made project…", self._keep_as_ready_made),
-            ("Save now", lambda: self.command("save")),
-            ("All keys (F1)", lambda: self.command("keys")),
-            ("Ink or paper", lambda: self.command("theme")),
-        ):
-            action = QAction(title, self)
-            action.triggered.connect(call)
-            menu.addAction(action)
-        self.strip.project.setMenu(menu)
-
-    def add_demo_drive(self, drive: StandInDrive) -> None:
-        """Let the demo's card be pulled out, put in and read slowly, as a real one would."""
-        menu = self.strip.project.menu()
-        if menu is None:
-            return
-        menu.addSeparator()
-        for title, call in (
-            ("Demo: pull the card out", drive.pull_out),
-            ("Demo: put the card in", drive.insert),
-            ("Demo: a slow card reader", lambda: drive.behave(speed=_SLOW)),
-            ("Demo: a fast card reader", lambda: drive.behave(speed=0.0)),
-        ):
-            action = QAction(title, self)
-            action.triggered.connect(lambda _checked=False, call=call: self._demo(call))
-            menu.addAction(action)
-
-    def _demo(self, call: Callable[[], None]) -> None:
-        try:
-            call()
-        except OSError as error:
-            self.tell(sentence(error), calm=True)
+        self.project_menu = ProjectMenu(self)
+        self.strip.project.setMenu(self.project_menu)
 
     def _bind_keys(self) -> None:
         self._playing_keys: list[QShortcut] = []
@@ -184,7 +126,7 @@ class MainWindow(QMainWindow):
                 shortcut = QShortcut(QKeySequence(keys), self)
                 shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
                 shortcut.activated.connect(lambda identity=command.id: self.command(identity))
-                if command.id in _PLAYING:
+                if command.id in PLAYING:
                     self._playing_keys.append(shortcut)
                 elif command.area in TIMELINE_AREAS:
                     self._timeline_keys.append(shortcut)
@@ -193,14 +135,14 @@ class MainWindow(QMainWindow):
         work = self.work
         work.project_changed.connect(self._show_project)
         work.saved_changed.connect(self._show_saved)
-        work.jobs_changed.connect(self._show_jobs)
+        work.jobs_changed.connect(self.show_jobs)
         work.problem.connect(self.tell)
         work.told.connect(lambda text: self.tell(text, calm=True))
         work.offered.connect(lambda text, answers: self.offer(text, *answers))
         work.changed_elsewhere.connect(self._changed_elsewhere)
         work.ingest_ended.connect(self._ingest_ended)
-        self.rail.chosen.connect(self._open_place)
-        self.strip.switch.flipped.connect(self._flip_to)
+        self.rail.chosen.connect(self.open_place)
+        self.strip.switch.flipped.connect(self.commands.flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
         self.presets.chosen.connect(self.ingest.card.reload_presets)
         self.measuring.measured.connect(self._show_measured)
@@ -210,7 +152,7 @@ class MainWindow(QMainWindow):
             panel.heard.connect(self.strip.show_levels)
             panel.picture_came.connect(self._show_counts)
             panel.switch_asked.connect(lambda: self.command("switch"))
-            panel.mend_asked.connect(self._mend)
+            panel.mend_asked.connect(self.commands.mend)
             panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
         self.pairs.chosen.connect(self.measuring.stand_still)
         self._notice_timer = QTimer(self)
@@ -249,7 +191,7 @@ class MainWindow(QMainWindow):
         self.pairs.headroom_came()
         if self.stack.currentWidget() is self.pairs:
             self.pairs.refresh()
-        self._show_jobs()
+        self.show_jobs()
 
     # Showing
 
@@ -301,7 +243,8 @@ class MainWindow(QMainWindow):
         if problem and self.isVisible():
             self.tell(f"Playing is silent: {problem.removeprefix('no sound: ')}.", calm=True)
 
-    def _show_jobs(self) -> None:
+    def show_jobs(self) -> None:
+        """Show the jobs of this moment."""
         text = self.jobs_text()
         self.strip.jobs.setText(self.strip.jobs.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 330))
         if self.drawer.isVisible():
@@ -347,7 +290,7 @@ class MainWindow(QMainWindow):
         if report is not None and report.paired and self.work.session.project.showing == "originals":
             self.offer(
                 f"{report.paired} clips have a proxy now. Show proxies from here on? {keys_of('switch')} flips back.",
-                ("Show proxies", lambda: self._flip_to("proxies")),
+                ("Show proxies", lambda: self.commands.flip_to("proxies")),
                 ("Not now", lambda: None),
             )
         self.measuring.want_headrooms(self.work.session.project)
@@ -356,70 +299,6 @@ class MainWindow(QMainWindow):
             send_notice(self, "The ingest has ended", report.headline())
         elif report is not None and at_end == "sound":
             sound()
-
-    # Commands
-
-    def panel(self) -> PlayerPanel | None:
-        """The player of the open place."""
-        place = self.stack.currentWidget()
-        return place.panel if isinstance(place, PairsPlace | TimelinePlace) else None
-
-    def command(self, identity: str) -> None:
-        """Do a command of the table; one that has no meaning in the open place does nothing."""
-        if identity in _PLAYING or identity == "switch":
-            self.measuring.stand_still()
-        if self._typing() and identity not in ("keys", "save") and not identity.startswith("place_"):
-            return
-        if identity == "switch":
-            showing = self.work.session.project.showing
-            self._flip_to("originals" if showing == "proxies" else "proxies")
-        elif identity == "pin":
-            self._pin()
-        elif identity.startswith("place_"):
-            self._open_place(int(identity[-1]) - 1)
-        elif identity == "jobs":
-            self.drawer.setVisible(not self.drawer.isVisible())
-            self._show_jobs()
-        elif identity == "keys":
-            self._show_keys()
-        elif identity == "theme":
-            self._change_theme()
-        elif identity == "save":
-            self.work.in_background(self.work.session.save, lambda _done: None)
-        elif self.stack.currentWidget() is self.timeline and self.timeline.command(identity):
-            return
-        elif identity in _PLAYING:
-            panel = self.panel()
-            if panel is not None:
-                panel.command(identity)
-        elif self.stack.currentWidget() is self.pairs and identity in _PAIRS:
-            self.pairs.command(identity)
-        elif identity in ("undo", "redo"):
-            self.timeline.command(identity)
-
-    @staticmethod
-    def _typing() -> bool:
-        return isinstance(QApplication.focusWidget(), QLineEdit | QPlainTextEdit | QAbstractSpinBox)
-
-    def _flip_to(self, side: str) -> None:
-        def flip(project: Project) -> Project:
-            return project.but(showing="proxies" if side == "proxies" else "originals")
-
-        self.work.session.edit(f"Show {side}", flip)
-
-    def _pin(self) -> None:
-        clip = self._clip_in_hand()
-        if clip is None:
-            return
-
-        def pin(project: Project) -> Project:
-            current = project.clip(clip.id)
-            if current is None:
-                return project
-            other = "originals" if project.showing == "proxies" else "proxies"
-            return project.with_pin(current.id, None if current.pin else other)  # type: ignore[arg-type]
-
-        self.work.session.edit("Pin", pin)
 
     def _changed_elsewhere(self) -> None:
         """Another copy of the program, or a person, has changed the project file meanwhile."""
@@ -434,30 +313,8 @@ class MainWindow(QMainWindow):
     def _settle(self, choice: Callable[[], None]) -> None:
         self.work.in_background(choice, lambda _done: self._show_saved())
 
-    def _mend(self, reason: Reason) -> None:
-        """Do what the reason for late pictures offers."""
-        if reason.mend == "show proxies":
-            self._flip_to("proxies")
-        elif reason.mend == "unpin":
-            self.work.session.edit("Unpin", lambda project: unpinned(project, reason.clip))
-        elif reason.mend == "make a proxy":
-            self.pairs.doing_with.make_again([reason.clip])
-            self.tell("A proxy is being made; it is shown when it is there.", calm=True)
-        elif reason.mend == "bake":
-            self.timeline.command("bake")
-
-    def _clip_in_hand(self) -> Clip | None:
-        if self.stack.currentWidget() is self.pairs:
-            return self.pairs.current()
-        if self.stack.currentWidget() is not self.timeline:
-            return None
-        selected = self.timeline.view.selected
-        block = self.work.session.project.timeline.block(selected) if selected is not None else None
-        if block is not None:
-            return self.work.session.project.clip(block.clip)
-        return self.timeline.current_clip()
-
-    def _open_place(self, number: int) -> None:
+    def open_place(self, number: int) -> None:
+        """Go to a place by its number."""
         before = self.stack.currentWidget()
         self.rail.open(number)
         if before is self.stack.widget(number) and number != 1:
@@ -486,7 +343,7 @@ class MainWindow(QMainWindow):
             self.storage.add,
         )[number]
 
-    def _change_theme(self) -> None:
+    def change_theme(self) -> None:
         chosen = theme.PAPER if theme.theme() is theme.INK else theme.INK
         app = QApplication.instance()
         assert isinstance(app, QApplication)
@@ -497,119 +354,31 @@ class MainWindow(QMainWindow):
         self.ingest.on_source.files.model.forget()
         self.update()
 
-    def _show_keys(self) -> None:
-        dialog = QDialog(self)
-        dialog.setWindowTitle("All keys")
-        dialog.resize(620, 640)
-        inner = QWidget()
-        inner.setObjectName("place")
-        form = QFormLayout(inner)
-        area = ""
-        for command in COMMANDS:
-            if command.area != area:
-                area = command.area
-                heading = QLabel(area)
-                heading.setObjectName("heading")
-                form.addRow(heading)
-            keys = QLabel("  or  ".join(command.keys))
-            keys.setFont(theme.mono(10))
-            title = QLabel(command.title)
-            title.setWordWrap(True)
-            form.addRow(keys, title)
-        scroll = QScrollArea()
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setWidget(inner)
-        scroll.setWidgetResizable(True)
-        layout = QVBoxLayout(dialog)
-        layout.addWidget(scroll)
-        self.keys_dialog = dialog
-        dialog.open()
+    # Commands
 
-    # Projects
+    def panel(self) -> PlayerPanel | None:
+        """The player of the open place."""
+        place = self.stack.currentWidget()
+        return place.panel if isinstance(place, PairsPlace | TimelinePlace) else None
 
-    def _new_project(self) -> None:
-        chosen, _filter = QFileDialog.getSaveFileName(self, "New project", "", "Projects (*.otio)")
-        if chosen:
-            self._reopen(Path(chosen).with_suffix(".otio"))
+    def command(self, identity: str) -> None:
+        """Do a command of the table; one that has no meaning in the open place does nothing."""
+        self.commands.do(identity)
 
-    def _new_from_ready_made(self) -> None:
-        names = ready_made_projects()
-        if not names:
-            self.tell("There is no ready-made project yet: keep the set-up of one first.", calm=True)
-            return
-        name, good = QInputDialog.getItem(self, "New project", "Begin with the set-up of", names, 0, False)
-        chosen = QFileDialog.getSaveFileName(self, "New project", "", "Projects (*.otio)")[0] if good else ""
-        if chosen:
-            self.ready_made = name
-            self._reopen(Path(chosen).with_suffix(".otio"))
-
-    def _keep_as_ready_made(self) -> None:
-        project = self.work.session.project
-        name, good = QInputDialog.getText(
-            self, "Ready-made project", "Keep preset, shelves and timeline settings as", text=project.name
-        )
-        if not good or not name.strip():
-            return
-        self.work.in_background(
-            lambda: save_ready_made(project, name.strip()),
-            lambda path: self.tell(f"{path.stem} can be the beginning of new projects now.", calm=True),
-        )
-
-    def _open_project(self) -> None:
-        chosen, _filter = QFileDialog.getOpenFileName(self, "Open project", "", "Projects (*.otio)")
-        if chosen:
-            self._reopen(Path(chosen))
-
-    def _reopen(self, path: Path) -> None:
-        self.reopen_with = path
+    def reopen(self, path: Path, ready_made: str | None = None) -> None:
+        """Close, and go on with another project, begun from a ready-made one if named."""
+        self.reopen_with, self.ready_made = path, ready_made
         if not self.close():
             self.reopen_with = None
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Save first: a project that cannot be saved stays open, unless the user wants it otherwise."""
-        if self._closing is None:
-            may = not self.asks or not self._work_to_lose() or self._may_close()
-            if may and self._saved_or_given_up(may_stay=True):
-                self._end()
-            else:
-                self.reopen_with = None
-        event.setAccepted(self._closing == "closed")
+        closed = self.closing.close()
+        if not closed:
+            self.reopen_with = None
+        event.setAccepted(closed)
 
-    def _saved_or_given_up(self, may_stay: bool) -> bool:
-        """Whether the project is saved, or need not be; what stands against it is told, and what to do is asked."""
-        session = self.work.session
-        while True:
-            try:
-                done_aside(session.save_at_last, _SAVING)
-                return True
-            except (ShadowError, OSError) as error:
-                problem = sentence(error)
-            except Exception as error:  # whatever it was: the document must not be lost for it
-                log.exception("saving at closing")
-                problem = sentence(error)
-            if not self.asks:
-                return True
-            if session.is_changed_elsewhere:
-                QMessageBox.warning(self, "Changed by another program", problem)
-                return True
-            answer = ask_unsaved(self, problem, may_stay)
-            if answer == "stay":
-                return False
-            if answer == "without":
-                return True
-            where = ask_where(self, session.path) if answer == "elsewhere" else None
-            if where is not None:
-                self._save_as(where)
-
-    def _save_as(self, where: Path) -> None:
-        try:
-            done_aside(lambda: self.work.session.save_as(where), _SAVING)
-        except (ShadowError, OSError) as error:
-            self.tell(sentence(error))
-
-    def _end(self) -> None:
-        """End what runs, wait for it a while, and save what it still brought."""
-        self._closing = "ending"
+    def _end_parts(self) -> None:
         self._notice_timer.stop()
         self.work.at_the_end(self.presence.end())
         self.ingest.close_place()
@@ -618,15 +387,6 @@ class MainWindow(QMainWindow):
         self.measuring.close()
         self.sound.stop()
         self.work.at_the_end(self.sound.close)
-        self.work.end()
-        try:
-            if not done_aside(lambda: self.work.wait(_ENDING), _ENDING + 5):
-                log.warning("closed while something did not end")
-        except (ShadowError, OSError):
-            log.warning("closed while something did not end", exc_info=True)
-        self._saved_or_given_up(may_stay=False)
-        self.work.let_go(self._goes_on)
-        self._closing = "closed"
 
     def dispose(self) -> None:
         """The window is closed, and another one opens: let go of everything, also of what the toolkit holds."""
@@ -634,21 +394,3 @@ class MainWindow(QMainWindow):
         work.is_playing = lambda: False
         for one in (self.presence, self.measuring, work.pairs, work.bakes, work, self):
             one.deleteLater()
-
-    def _work_to_lose(self) -> bool:
-        return bool(self.work.desk.runs)
-
-    def _may_close(self) -> bool:
-        box = QMessageBox(self)
-        box.setWindowTitle("Work is going on")
-        box.setText(f"Work is going on: {self.jobs_text()}.")
-        box.setInformativeText(
-            "It can go on without the window, in a small process that ends with the work; or stop here and go on at "
-            "the next start of this project. What is proven stays; a proxy or film that is half made is begun again."
-        )
-        without = box.addButton("Go on without the window", QMessageBox.ButtonRole.YesRole)
-        close = box.addButton("Close, go on next time", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        self._goes_on = box.clickedButton() is without
-        return self._goes_on or box.clickedButton() is close

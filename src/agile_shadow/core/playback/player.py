@@ -176,6 +176,11 @@ class Player:
         return self.clock.runs
 
     @property
+    def rate(self) -> Fraction:
+        """Frames a second of what is loaded."""
+        return self.heard.rate
+
+    @property
     def position(self) -> int:
         """The frame of the program that is to be seen now."""
         return self._within(in_loop(self.clock.tick(), self.clock.loop)) if self.playing else self._position

@@ -210,7 +210,7 @@ class TimelinePlace(QWidget):
                 self.panel.update_project(project, TimelineProgram.of(project))
             else:
                 self._show_timeline(self._position)
-            self.panel.show_marks(line.mark_in, line.mark_out)
+            self.panel.scrub.show_marks(line.mark_in, line.mark_out)
         elif self.panel.loaded:
             self.panel.update_project(project)
         self.block_panel.show_blocks(project, self.view.chosen)
@@ -309,7 +309,7 @@ class TimelinePlace(QWidget):
         self._on_timeline = True
         project = self._work.session.project
         self.panel.show_program(TimelineProgram.of(project), project, frame)
-        self.panel.show_marks(project.timeline.mark_in, project.timeline.mark_out)
+        self.panel.scrub.show_marks(project.timeline.mark_in, project.timeline.mark_out)
         self._show_which()
         self._enable()
 
