@@ -270,6 +270,25 @@ def test_what_failed_is_tried_again_alone(session: ProjectSession) -> None:
     assert again.taken == [6] and {piece.state for piece in store.pieces()} == {"done"}
 
 
+def test_an_ended_run_is_opened_again_for_what_failed(made: Path, tmp_path: Path) -> None:
+    cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
+    session, store = ProjectSession.open(tmp_path / "film.otio"), JobStore()
+    desk = Desk(session, store)
+    try:
+        (tmp_path / "out").write_bytes(b"in the way")  # a file where the folder should be
+        run = desk.film(tmp_path / "out" / "film.mp4")
+        until(lambda: not desk.runs, 120)
+        (failed,) = run.board.pieces()
+        assert failed.state == "failed" and run.problems and run.job is not None
+        (tmp_path / "out").unlink()
+        desk.try_again(run.job, [failed.key])
+        until(lambda: not desk.runs, 120)
+        assert probe(run.out).frames and {piece.state for piece in store.pieces()} == {"done"}
+    finally:
+        assert desk.close(20)
+        session.close()
+
+
 def test_what_is_taken_back_or_stopped_is_kept_as_that(session: ProjectSession) -> None:
     store, machine = JobStore(), inline()
     run = Numbers({"numbers": [2, 4]}, session, store, machine)

@@ -28,6 +28,14 @@ Opener = Callable[..., MainWindow]
 _GRACE = 10.0  # seconds that a thread may take to end after its test
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Warnings of the toolkit are faults, but for what the platform that draws nowhere says of itself."""
+    for item in items:
+        if Path(__file__).parent in item.path.parents:
+            item.add_marker(pytest.mark.qt_log_level_fail("WARNING"))
+            item.add_marker(pytest.mark.qt_log_ignore("propagateSizeHints"))
+
+
 @pytest.fixture(scope="session")
 def qapp() -> Iterator[QApplication]:
     yield make_app(["agile-shadow"])

@@ -22,7 +22,7 @@ from agile_shadow.core.project import load_project, ready_made_projects, save_re
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.threads import told_of_all
 from agile_shadow.desktop import __main__ as start
-from agile_shadow.desktop import window as window_module
+from agile_shadow.desktop import closing as closing_module
 from agile_shadow.desktop.garbage import forget_dead
 from agile_shadow.desktop.places import export as export_module
 from agile_shadow.desktop.window import MainWindow
@@ -132,8 +132,8 @@ def test_closing_never_waits_for_ever(
     qtbot: QtBot, film: Path, monkeypatch: pytest.MonkeyPatch, open_window: Opener, what: str
 ) -> None:
     window = open_window(film)
-    monkeypatch.setattr(window_module, "_SAVING", 0.3)
-    monkeypatch.setattr(window_module, "_ENDING", 0.3)
+    monkeypatch.setattr(closing_module, "_SAVING", 0.3)
+    monkeypatch.setattr(closing_module, "_ENDING", 0.3)
     free = threading.Event()
     if what == "saving":
         monkeypatch.setattr(window.work.session, "save", lambda: free.wait(60))
@@ -173,6 +173,7 @@ def test_a_process_that_leaves_waits_for_no_thread(monkeypatch: pytest.MonkeyPat
     assert left == [1]  # the second one would be waited for
 
 
+@pytest.mark.plants_errors
 def test_whatever_background_work_raises_is_told(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     window = open_window(film)
 

@@ -123,10 +123,6 @@ class Measuring(QObject):
         """How many measurements are wanted and not begun."""
         return len(self._tastes) + len(self._candidates) + len(self._headrooms)
 
-    def failure(self, sample: Sample, what: str) -> str:
-        """Why a measurement could not be made; empty when it was not tried or did not fail."""
-        return self._failed.get((what, sample.key), "")
-
     # What is wanted
 
     def want_tastes(self, settings: Proxies, samples: Sequence[Sample]) -> None:

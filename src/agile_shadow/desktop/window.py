@@ -262,7 +262,8 @@ class MainWindow(QMainWindow):
             parts.append(f"{made if progress.proxies_wanted else copied}{left}{waits}")
         for run in (*self.work.desk.makes, *self.work.desk.films):
             done, total, part = run.progress()
-            parts.append(f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}")
+            waits = f", waiting {run.waits}" if run.waits else ""
+            parts.append((f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}") + waits)
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         parts.extend(self.work.pairs.texts())

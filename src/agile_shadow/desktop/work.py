@@ -31,6 +31,7 @@ _POLL = 200  # milliseconds
 _SOON = 250  # milliseconds in which changes of background work are gathered
 _MIND = 1500  # milliseconds
 _LIMIT = 30.0  # seconds
+_ENDED = 5  # runs that stay listed
 
 
 class Work(QObject):
@@ -61,6 +62,7 @@ class Work(QObject):
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
+        self._ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
         self._endings: list[Callable[[float], object]] = []
@@ -176,6 +178,8 @@ class Work(QObject):
     def _end_run(self, end: Ended) -> None:
         if isinstance(end.run, IngestRun):
             self.last_report = end.report
+        else:
+            self._ended = [*self._ended[1 - _ENDED :], end.run]
         if isinstance(end.run, FilmRun):
             self.last_film = end.run
             self.film_ended.emit()
@@ -213,7 +217,13 @@ class Work(QObject):
         for piece in pieces:
             if piece.run in runs:
                 runs[piece.run].ask(*piece.key, wish)
+        if wish == "retry":
+            for job in {piece.run for piece in pieces} - set(runs):
+                self._try_again(job, [piece.key for piece in pieces if piece.run == job])
         self._timer.start()
+
+    def _try_again(self, job: int, keys: list[tuple[str, str]]) -> None:
+        self.in_background(lambda: self.desk.try_again(job, keys), lambda _done: self.wake())
 
     # Films and later proxies
 
@@ -284,7 +294,9 @@ class Work(QObject):
             lines.append(self.drawing.line())
         lines.extend(self.pairs.lines())
         lines.extend(self.bakes.lines())
-        for run in self.desk.runs:
+        active = self.desk.runs
+        ended = [run for run in self._ended if run.job not in {one.job for one in active}]
+        for run in (*active, *ended):
             lines.extend(piece_line(piece) for piece in sorted(run.board.pieces(), key=order_of))
         return lines
 

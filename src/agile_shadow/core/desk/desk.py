@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -192,6 +192,17 @@ class Desk:
             else:
                 kind = MakeRun if job.kind == "make" else FilmRun
                 self._begin(kind(job.request, self._session, self._store, self.machine))
+
+    def try_again(self, job: int, jobs: Iterable[tuple[str, str]]) -> None:
+        """Open an ended run again for some of its jobs, by kind and path. Raises StateError."""
+        ids = {piece.key: piece.id for piece in self._store.pieces(run=job)}
+        for key in jobs:
+            if key in ids:
+                self._store.ask(ids[key], "retry")
+        self._store.reopen(job)
+        with self._lock:
+            self._given_up.discard(job)
+        self.go_on()
 
     def _is_running(self, request: dict[str, object]) -> bool:
         return any(str(run.request.source) == request.get("source") for run in self.ingests)

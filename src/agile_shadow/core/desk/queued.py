@@ -71,6 +71,13 @@ class QueuedRun:
         raise NotImplementedError
 
     @property
+    def waits(self) -> str:
+        """What it stands still for, in words; "" when it does not."""
+        if self._standing:
+            return "until you let it go on"
+        return self.turn() or ("while you play" if self._playing else "")
+
+    @property
     def gated(self) -> bool:
         """Whether it stands still for a person, so that another may go before it."""
         return self._standing
@@ -153,8 +160,7 @@ class QueuedRun:
             self._executor.resume("asked")
             self._hands.cancel_all()
         else:
-            still = self._standing or self._playing or bool(self.turn())
-            (self._executor.pause if still else self._executor.resume)("asked")
+            (self._executor.pause if self.waits else self._executor.resume)("asked")
             with though_state_fails():
                 for wish in self._hands.wishes(self.job):
                     self._do(*wish)

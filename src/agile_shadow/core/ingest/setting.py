@@ -28,9 +28,12 @@ log = logging.getLogger(__name__)
 
 @dataclass
 class Setting:
-    """For the run's thread. ``patient``: wait for what a person can bring. ``taken``: clips by the path of their file
-    on the source; ``values``: tokens of those that were looked at; ``seconds``: second copies made; ``beside``: proxies
-    that lie ready, for manifests; ``retried``: jobs that are tried again though they were taken back once."""
+    """For the run's thread: one place for what the steps share, instead of a copy in each.
+
+    ``patient``: wait for what a person can bring. ``taken``: clips by the path of their file on the source; ``values``:
+    tokens of those that were looked at; ``seconds``: second copies made; ``beside``: proxies that lie ready, for
+    manifests; ``retried``: jobs that are tried again though they were taken back once.
+    """
 
     request: IngestRequest
     session: ProjectSession

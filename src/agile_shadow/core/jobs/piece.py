@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
+_BY_TIME = ("proxy", "film")  # whose speed is told in times real time
 WISHES = ("cancel", "retry", "hold", "go on", "first", "last")
 
 
@@ -14,9 +15,10 @@ WISHES = ("cancel", "retry", "hold", "go on", "first", "last")
 class Piece:
     """``path`` names what it is about, below the source; with ``run`` and ``kind`` it is the job's identity.
 
-    ``kind``: ``copy``, ``proxy`` or ``second copy``. ``seconds`` of media and ``size`` in bytes. ``priority``: higher
-    goes first; ``held``: it stands still. ``part`` from 0 to 1. ``begun`` and ``ended``: seconds since 1970, 0 for not
-    yet. ``note``: the result or the reason. ``id`` is 0 until the queue on disk gave one.
+    ``kind``: ``copy``, ``proxy``, ``second copy``, ``film``. ``seconds`` of media and ``size`` in bytes. ``priority``:
+    higher goes first; ``held``: it stands still. ``part`` from 0 to 1. ``begun`` and ``ended``: seconds since 1970, 0
+    for not yet. ``note``: the result or the reason. ``id`` is 0 until the queue on disk gave one. Its values are the
+    columns of its row there.
     """
 
     run: int
@@ -53,9 +55,9 @@ class Piece:
         return max(0.0, (self.ended or (time.time() if now is None else now)) - self.begun)
 
     def speed(self) -> float | None:
-        """How many times real time a proxy is made; bytes a second of a copy; None while it cannot be told."""
+        """How many times real time a proxy or film is made; bytes a second of a copy; None while it cannot be told."""
         took = self.elapsed()
-        whole = self.seconds if self.kind == "proxy" else float(self.size)
+        whole = self.seconds if self.kind in _BY_TIME else float(self.size)
         return self.part * whole / took if took > 0.2 and self.part > 0.01 and whole else None
 
     def remaining(self) -> float | None:
@@ -70,7 +72,7 @@ class Piece:
         if self.active and self.held:
             return "standing still"
         if self.state == "running":
-            return {"proxy": "making"}.get(self.kind, "copying and proving")
+            return {"proxy": "making", "film": "rendering"}.get(self.kind, "copying and proving")
         return {"done": "finished", "failed": "needs you"}.get(self.state, self.state)
 
     def to_json(self) -> dict[str, Any]:

@@ -74,11 +74,6 @@ class FrameReader:
         """Number of the last frame read; negative before the first."""
         return self._position
 
-    @property
-    def frame_time_base(self) -> Fraction:
-        """Seconds per tick of the frames' times."""
-        return self.index.time_base
-
     def frame(self, number: int, overtaken: Callable[[], bool] = lambda: False) -> VideoFrame:
         """Frame ``number`` (0 is the first). ``overtaken`` is asked between decoded frames; True raises Overtaken.
 
