@@ -16,13 +16,14 @@ from PySide6.QtTest import QTest
 from tests.effects import best_shift, luma, reduced, with_everything
 
 from agile_shadow.core import timeline as edits
-from agile_shadow.core.compositing import Compositor, Presence, Window, picture_steps
+from agile_shadow.core.compositing import Compositor, Window, picture_steps
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import FrameReader, fit_rectangle, to_bgra
 from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project, save_project
+from agile_shadow.core.switch import Presence
 from agile_shadow.core.timeline import Block, Effects, Placement, Timeline
 from agile_shadow.desktop.__main__ import make_app
 from agile_shadow.desktop.folders import Folders

@@ -40,7 +40,8 @@ from agile_shadow import cli
 from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.files import is_partial
-from agile_shadow.core.ingest import IngestRequest, IngestRun, hash_file, read_source, verify_folder
+from agile_shadow.core.hashing import hash_file
+from agile_shadow.core.ingest import IngestRequest, IngestRun, read_source, verify_folder
 from agile_shadow.core.ingest.copying import Proved
 from agile_shadow.core.ingest.manifest import write_manifest
 from agile_shadow.core.jobs import JobStore

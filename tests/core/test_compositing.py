@@ -18,9 +18,7 @@ from agile_shadow.core.compositing import (
     Compositor,
     Looping,
     Mixer,
-    Presence,
     Window,
-    choose,
     picture_of,
     picture_steps,
     window_of,
@@ -33,6 +31,7 @@ from agile_shadow.core.playback import BakeRequest, TimelineProgram, bake, bake_
 from agile_shadow.core.presets import Attached
 from agile_shadow.core.project import Bake, Project, load_project
 from agile_shadow.core.shelves import Shelf
+from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import Colour, Placement, Timeline, Title
 from tests.effects import Picture, best_shift, luma, named, reduced, with_everything
 from tests.footage import ingest, refusal

@@ -8,9 +8,8 @@ from hypothesis import strategies as st
 
 from agile_shadow.core.errors import Cancelled, CopyError
 from agile_shadow.core.files import is_partial, partial_path, rename_new
-from agile_shadow.core.ingest import hash_file
+from agile_shadow.core.hashing import hash_file, new_hasher
 from agile_shadow.core.ingest.copying import copy_file
-from agile_shadow.core.ingest.reading import new_hasher
 from agile_shadow.core.presets import CHECKSUMS
 from agile_shadow.core.shelves import Shelf
 from tests.footage import refusal

@@ -18,7 +18,7 @@ from benchmarks.zoo.judging import clicks_in, see
 from hypothesis import given
 from hypothesis import strategies as st
 
-from agile_shadow.core.compositing import Choice, Mixer
+from agile_shadow.core.compositing import Mixer
 from agile_shadow.core.errors import ExportError, MediaError, ShadowError, WorkerDied
 from agile_shadow.core.export import ExportRequest, final_check, run_export
 from agile_shadow.core.ingest.copying import CopyRequest
@@ -45,6 +45,7 @@ from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.proxies.sizes import proxy_pixels, shape_error
 from agile_shadow.core.proxies.transcode import Transcode
+from agile_shadow.core.switch import Choice
 from agile_shadow.core.timeline import append
 from tests.footage import here, ingest
 

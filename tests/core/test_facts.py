@@ -113,7 +113,7 @@ def test_the_file_holds_what_is_shown(session: ProjectSession) -> None:
         replace(clip, proxies=tuple(replace(one, by_itself=True) for one in clip.proxies))
         for clip in session.project.clips
     )
-    assert read.cut.choice("b").pin == "originals" and read.footage.clip("b").pin is None  # type: ignore[union-attr]
+    assert read.cut.decision("b").pin == "originals" and read.footage.clip("b").pin is None  # type: ignore[union-attr]
 
 
 def test_the_other_version_keeps_the_footage_of_both(session: ProjectSession) -> None:

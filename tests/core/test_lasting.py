@@ -27,9 +27,9 @@ from agile_shadow.commands import shared
 from agile_shadow.core.desk import Desk
 from agile_shadow.core.errors import Cancelled, ProjectError, ShadowError, StateError, WorkerDied
 from agile_shadow.core.files import partial_path, remove_partials_beside
+from agile_shadow.core.hashing import read_ahead
 from agile_shadow.core.ingest import IngestReport, IngestRequest, as_csv, on_mains_power, watched
 from agile_shadow.core.ingest.inspecting import tidy_posters
-from agile_shadow.core.ingest.reading import read_ahead
 from agile_shadow.core.jobs import CopyRecord, JobStore, WorkerPool
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.pairing import missing

@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 
 from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import CopyError
-from agile_shadow.core.ingest import hash_file, verify_folder
+from agile_shadow.core.hashing import hash_file
 from agile_shadow.core.ingest import history as histories
+from agile_shadow.core.ingest import verify_folder
 from agile_shadow.core.ingest.copying import Proved
 from agile_shadow.core.ingest.ignoring import Ignored, name_fits
 from agile_shadow.core.ingest.manifest import Wrote, write_manifest

@@ -11,7 +11,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as some
 
-from agile_shadow.core.compositing.choice import choose
 from agile_shadow.core.desk import MakeRun
 from agile_shadow.core.jobs import JobStore, Machine, WorkerPool
 from agile_shadow.core.media import MediaInfo, probe
@@ -26,10 +25,10 @@ from agile_shadow.core.pairs.alignment import PictureFit, fit_sound, something_m
 from agile_shadow.core.pairs.evidence import Traits
 from agile_shadow.core.pairs.matching import Looks, Matching
 from agile_shadow.core.pairs.names import addition_between, core_of, match_names
-from agile_shadow.core.playback import Presence
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.stand_ins.elsewhere import Derived, Elsewhere, plan, write_all, write_original, write_proxy
+from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.time import timecode_at
 from agile_shadow.core.timeline import append
 from tests.conftest import hashes

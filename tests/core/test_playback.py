@@ -8,20 +8,11 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import Mixer
-from agile_shadow.core.playback import (
-    ClipProgram,
-    MeterReading,
-    Picture,
-    Player,
-    Presence,
-    Reason,
-    TimelineProgram,
-    choose,
-    why_late,
-)
+from agile_shadow.core.playback import ClipProgram, MeterReading, Picture, Player, Reason, TimelineProgram, why_late
 from agile_shadow.core.playback.meter import Meter
 from agile_shadow.core.project import Clip, Project, load_project
 from agile_shadow.core.stand_ins import read_code
+from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import append
 from tests.footage import NUMBERS, ingest
 

@@ -13,11 +13,12 @@ import numpy as np
 import typer
 from PIL import Image
 
-from ..core.compositing import Presence, choose, picture_of
+from ..core.compositing import picture_of
 from ..core.errors import ProjectError, ShadowError, from_os_error
 from ..core.files import written_atomically
 from ..core.project import Project, load_project
 from ..core.project.guarding import refuse_footage
+from ..core.switch import Presence, choose
 from ..core.time import frame_of, rate_label, rate_text, timecode_at
 from ..core.timeline import NO_EFFECTS, Block, Timeline, Track, out_of_step
 from .shared import AsJson, ProjectFile, answer, told

@@ -14,9 +14,9 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from ..core.compositing import Presence
 from ..core.pairing.missing import missing_files
 from ..core.project import Project
+from ..core.switch import Presence
 
 if TYPE_CHECKING:
     from .work import Work

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from ..core.compositing import Presence, choose
 from ..core.project import Clip, Project
+from ..core.switch import Presence, choose
 from ..core.timeline import with_pin
 
 RULE = (

@@ -21,7 +21,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ..core.compositing import Window
 from ..core.media import fit_rectangle
-from ..core.playback import Choice, Picture
+from ..core.playback import Picture
+from ..core.switch import Choice
 from . import theme
 from .marks import paint_block
 

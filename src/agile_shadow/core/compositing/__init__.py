@@ -1,6 +1,5 @@
 """Pictures and sound of a timeline, for the player and the film: which file shows, what is drawn and heard of it."""
 
-from .choice import Choice, Presence, choose
 from .compositor import Composite, Compositor, Shown, picture_of
 from .layers import Layer, Step, picture_steps, sound_steps
 from .mixer import AtSpeed, Looping, Mixer
@@ -8,17 +7,14 @@ from .window import Window, window_of
 
 __all__ = [
     "AtSpeed",
-    "Choice",
     "Composite",
     "Compositor",
     "Layer",
     "Looping",
     "Mixer",
-    "Presence",
     "Shown",
     "Step",
     "Window",
-    "choose",
     "picture_of",
     "picture_steps",
     "sound_steps",

@@ -19,8 +19,8 @@ from ..late import cv2
 from ..media.pictures import to_pixels
 from ..media.sequence import exists
 from ..project import Project
+from ..switch import Choice, Presence, choose
 from ..timeline import PLAIN, Block, Side, Timeline
-from .choice import Choice, Presence, choose
 from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps

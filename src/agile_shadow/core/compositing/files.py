@@ -9,7 +9,7 @@ from av.video.reformatter import VideoReformatter
 
 from ..media import FrameReader, ProgressiveReader, open_reader
 from ..project import Project
-from .choice import Choice, Presence
+from ..switch import Choice, Presence
 
 Reader = FrameReader | ProgressiveReader
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ..errors import ShadowError
 from ..media import SAMPLE_RATE, SoundReader
-from .choice import Choice
+from ..switch import Choice
 from .layers import Layer
 
 log = logging.getLogger(__name__)

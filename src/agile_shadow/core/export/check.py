@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..errors import ExportError, ShadowError, os_reason, sentence
-from ..ingest import checksum_of
+from ..hashing import checksum_of
 from ..media.sequence import members, status
 from ..project import Clip, Project
 from ..timeline import Block, Timeline

@@ -17,7 +17,7 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import ColorRange, Colorspace
 from av.video.stream import VideoStream
 
-from ..compositing import Choice, Compositor, Layer, Mixer, Presence, Step, Window, choose, picture_steps
+from ..compositing import Compositor, Layer, Mixer, Step, Window, picture_steps
 from ..errors import ExportError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
@@ -26,6 +26,7 @@ from ..playback import TimelineProgram
 from ..project import Project
 from ..project.guarding import refuse_footage
 from ..proxies.picture import is_rgb, matrix_name
+from ..switch import Choice, Presence, choose
 from ..timeline import NO_COLOUR, PLAIN
 from .check import final_check, used_blocks
 

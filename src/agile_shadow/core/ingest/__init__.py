@@ -8,7 +8,6 @@ from .gate import on_mains_power, waits_for
 from .inspecting import Inspection, InspectRequest, inspect, poster_in_cache
 from .pages import PageRequest, as_csv, as_html, poster_place, refuse_ending, write_page, write_report
 from .places import Context, needs_probe, original_places, proxy_place, token_values
-from .reading import checksum_of, hash_file
 from .request import IngestRequest, request_for
 from .run import IngestRun
 from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
@@ -43,10 +42,8 @@ __all__ = [
     "as_csv",
     "as_html",
     "brief_of",
-    "checksum_of",
     "copy_and_prove",
     "forecast",
-    "hash_file",
     "inspect",
     "measure_sample",
     "mounted_places",

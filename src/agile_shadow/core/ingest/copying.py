@@ -14,11 +14,11 @@ from pathlib import Path
 from ..below import Anchor, nearest_anchor
 from ..errors import CopyError, ShadowError, from_os_error, sentence
 from ..files import fitting_name
+from ..hashing import hash_file, joined_checksum
 from ..jobs import Report
 from ..media import Form, MediaInfo, as_form, form_of, probe
 from ..media.joined import joined_name
 from ..media.sequence import members, numbered, status
-from .reading import hash_file, joined_checksum
 from .writing import (
     NameTaken,
     Place,

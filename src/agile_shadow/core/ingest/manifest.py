@@ -17,11 +17,11 @@ from ascmhl.ignore import MHLIgnoreSpec, default_ignore_list
 
 from ..below import Anchor
 from ..errors import CopyError, ShadowError
+from ..hashing import hash_file
 from ..shelves import MARK
 from . import history as histories
 from .copying import Proved
 from .ignoring import Ignored
-from .reading import hash_file
 
 IGNORED = (MARK, "/" + MARK, "*.part")
 _UNHELD = "\x7f\x85\u2028\u2029\ufffe\uffff"  # besides control characters: lines are broken at these, or not XML

@@ -13,11 +13,11 @@ from ascmhl.ignore import default_ignore_list
 
 from ..below import Anchor, folder_below
 from ..errors import ShadowError, sentence
+from ..hashing import hash_open, read_ahead
 from ..presets import CHECKSUMS
 from . import history as histories
 from .ignoring import Ignored
 from .manifest import IGNORED
-from .reading import hash_open, read_ahead
 
 
 @dataclass

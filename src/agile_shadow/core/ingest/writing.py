@@ -18,7 +18,7 @@ from ..below import Anchor, Folder, about, folder_below, open_ordinary
 from ..drives import drives
 from ..errors import CopyError, ShadowError, from_os_error
 from ..files import partial_path
-from .reading import TRIES, ReadFault, hash_open, new_hasher, read_ahead
+from ..hashing import TRIES, ReadFault, hash_open, new_hasher, read_ahead
 
 Step = Callable[[int], None]
 Stamp = tuple[int, int]  # bytes, modification time in nanoseconds

@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 from typing import Literal
 
 from ..errors import Cancelled, ShadowError
-from ..ingest import checksum_of
+from ..hashing import checksum_of
 from ..jobs import Executor
 from ..media import MediaInfo
 from ..media.recording import form_of
@@ -197,6 +197,6 @@ def take_again(project: Project, found: Iterable[Again], place: Path) -> Project
         if one.missing.part == "original":
             project = project.with_original(clip.id, replace(clip.original, file=file))
         elif (old := next((p for p in clip.proxies if p.file == one.missing.file), None)) is not None:
-            project = project.with_choice(clip.id, project.cut.choice(clip.id).with_parted(old.file))
+            project = project.with_decision(clip.id, project.cut.decision(clip.id).with_parted(old.file))
             project = with_proxy(project, clip.id, replace(old, file=file))
     return project

@@ -50,8 +50,8 @@ def with_proxy(project: Project, clip: str, proxy: Proxy) -> Project:
     by_itself = known is not None and any(one.file == proxy.file and one.by_itself for one in known.proxies)
     fact = replace(proxy, by_itself=by_itself)
     footage = project.footage.with_change(clip, lambda one: one.with_proxy(fact)).with_hidden(clip)
-    choice = project.cut.choice(clip).with_taken(proxy.file).with_offset(proxy.file, proxy.offset)
-    return replace(project, footage=footage).with_choice(clip, choice)
+    decision = project.cut.decision(clip).with_taken(proxy.file).with_offset(proxy.file, proxy.offset)
+    return replace(project, footage=footage).with_decision(clip, decision)
 
 
 def _with_original(project: Project, clip: Clip, original: Original, offset: int) -> Project:
@@ -59,10 +59,10 @@ def _with_original(project: Project, clip: Clip, original: Original, offset: int
     rate = original.info.frame_rate
     light = Proxy(clip.original.file, clip.original.info, clip.original.size, offset)
     project = project.with_original(clip.id, original)
-    choice = project.cut.choice(clip.id)
+    decision = project.cut.decision(clip.id)
     for one in clip.proxies:
-        choice = choice.with_offset(one.file, one.offset + offset)
-    project = with_proxy(project.with_choice(clip.id, choice), clip.id, light)
+        decision = decision.with_offset(one.file, one.offset + offset)
+    project = with_proxy(project.with_decision(clip.id, decision), clip.id, light)
     lead = Fraction(offset) / rate
 
     def shifted(block: Block) -> Block:
@@ -80,18 +80,18 @@ def unpair(project: Project, clip: str, file: FileRef | None = None) -> Project:
     if found is None or not found.proxies:
         return project
     gone = file or found.proxies[-1].file
-    return project.with_choice(clip, project.cut.choice(clip).with_parted(gone))
+    return project.with_decision(clip, project.cut.decision(clip).with_parted(gone))
 
 
 def with_offset(project: Project, clip: str, file: FileRef, offset: int) -> Project:
     """With another offset of a proxy, whose proof no longer holds."""
-    return project.with_choice(clip, project.cut.choice(clip).with_offset(file, offset))
+    return project.with_decision(clip, project.cut.decision(clip).with_offset(file, offset))
 
 
 def accepted(project: Project, clip: str, file: FileRef) -> Project:
     """With a doubtful pair let pass by a person."""
-    found, choice = project.clip(clip), project.cut.choice(clip)
+    found, decision = project.clip(clip), project.cut.decision(clip)
     proofs = [one.proof for one in found.proxies if one.file == file] if found is not None else []
     if not proofs or proofs[0] is None:
         return project
-    return project.with_choice(clip, replace(choice, accepted={**choice.accepted, file: proofs[0].stamp}))
+    return project.with_decision(clip, replace(decision, accepted={**decision.accepted, file: proofs[0].stamp}))

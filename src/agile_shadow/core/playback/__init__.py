@@ -1,6 +1,5 @@
 """Playback: which file to show for a frame, the frames, the sound, the clock, the meter."""
 
-from ..compositing import Choice, Presence, choose
 from .baking import Baked, BakeRequest, BakeState, bake, bake_states, new_bake_name, remove_bake_file, stretch_digest
 from .clock import Clock
 from .meter import MeterReading
@@ -14,13 +13,11 @@ __all__ = [
     "BakeRequest",
     "BakeState",
     "Baked",
-    "Choice",
     "ClipProgram",
     "Clock",
     "MeterReading",
     "Picture",
     "Player",
-    "Presence",
     "Program",
     "Reason",
     "SoundOutput",
@@ -28,7 +25,6 @@ __all__ = [
     "View",
     "bake",
     "bake_states",
-    "choose",
     "new_bake_name",
     "remove_bake_file",
     "stretch_digest",

@@ -15,7 +15,7 @@ from av.video.reformatter import Colorspace
 from av.video.stream import VideoStream
 
 from ..below import folder_below
-from ..compositing import Composite, Compositor, Presence, Step, Window, choose, picture_steps
+from ..compositing import Composite, Compositor, Step, Window, picture_steps
 from ..errors import MediaError, from_os_error
 from ..files import flush, partial_path
 from ..jobs import Report
@@ -24,6 +24,7 @@ from ..pairs import FileRef
 from ..project import Bake, Project
 from ..proxies import as_it_is, remember_made, remembered_made
 from ..shelves import open_root
+from ..switch import Presence, choose
 from ..timeline import Block, Timeline, Track, new_id
 
 _WIDEST = 1280  # pixels

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
-from ..compositing import AtSpeed, Choice, Layer, Looping, Mixer, Presence, choose
+from ..compositing import AtSpeed, Layer, Looping, Mixer
 from ..media import SAMPLE_RATE
 from ..project import Project
+from ..switch import Choice, Presence, choose
 from .clock import Loop, Timekeeper
 from .program import Program
 from .sound_output import SoundOutput

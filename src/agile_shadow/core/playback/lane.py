@@ -9,10 +9,11 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
-from ..compositing import Compositor, Presence
+from ..compositing import Compositor
 from ..compositing.files import Reader
 from ..errors import ShadowError
 from ..media import Overtaken
+from ..switch import Presence
 from .baking import Baked
 from .clock import Clock
 from .picture import Asked, Picture

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from ..compositing import Choice, Shown, Window
+from ..compositing import Shown, Window
 from ..media.pictures import Bgra
 from ..project import Project
+from ..switch import Choice
 from .clock import Loop, in_loop
 from .program import Program
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
-from ..compositing import Choice, Presence, Window, window_of
+from ..compositing import Window, window_of
 from ..project import Project
+from ..switch import Choice, Presence
 from ..timeline import Side
 from .clock import Clock, Loop, in_loop
 from .heard import Heard

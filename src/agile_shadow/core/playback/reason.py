@@ -8,8 +8,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Literal
 
-from ..compositing import Choice
 from ..project import Project
+from ..switch import Choice
 from .meter import MeterReading
 
 Mend = Literal["show proxies", "unpin", "make a proxy", "bake", "less detail", ""]

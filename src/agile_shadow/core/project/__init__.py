@@ -1,6 +1,6 @@
 """The project: the document, its file, and the session that holds it open."""
 
-from .cut import Choice, Cut
+from .cut import Cut, Decision
 from .document import Project, new_project
 from .file import load_project, save_project
 from .footage import Bake, Clip, Footage
@@ -18,9 +18,9 @@ from .session import ProjectSession
 
 __all__ = [
     "Bake",
-    "Choice",
     "Clip",
     "Cut",
+    "Decision",
     "Footage",
     "Holder",
     "Project",

@@ -12,7 +12,7 @@ from .footage import Clip, Footage, places_of
 
 
 @dataclass(frozen=True)
-class Choice:
+class Decision:
     """What was decided of one clip, over what is known of it.
 
     ``original``: another file as its original, or the same file elsewhere, in place of ``over``: where a later ingest
@@ -29,30 +29,30 @@ class Choice:
     offsets: Mapping[FileRef, int] = field(default_factory=dict)
     accepted: Mapping[FileRef, Stamp] = field(default_factory=dict)
 
-    def with_taken(self, file: FileRef) -> Choice:
+    def with_taken(self, file: FileRef) -> Decision:
         """With a file paired."""
         return replace(self, taken=self.taken | {file}, parted=self.parted - {file})
 
-    def with_parted(self, file: FileRef) -> Choice:
+    def with_parted(self, file: FileRef) -> Decision:
         """With a file unpaired."""
         return replace(self, taken=self.taken - {file}, parted=self.parted | {file})
 
-    def with_original(self, original: Original, over: FileRef) -> Choice:
+    def with_original(self, original: Original, over: FileRef) -> Decision:
         """With another original in place of the one that the footage has."""
         return replace(self, original=original, over=over)
 
-    def with_offset(self, file: FileRef, offset: int) -> Choice:
+    def with_offset(self, file: FileRef, offset: int) -> Decision:
         """With another offset of a file, in frames."""
         return replace(self, offsets={**self.offsets, file: offset})
 
 
-NO_CHOICE = Choice()
+NO_DECISION = Decision()
 
 
 @dataclass(frozen=True)
 class Cut:
     """``preset`` is the standing one; ``by_itself``: it runs on whatever is brought in. ``timeline`` is the one that
-    is open, ``others`` the rest; ``choices`` by the identity of their clip."""
+    is open, ``others`` the rest; ``decisions`` by the identity of their clip."""
 
     name: str
     timeline: Timeline = field(default_factory=Timeline)
@@ -60,61 +60,61 @@ class Cut:
     showing: Side = "originals"
     preset: Preset | None = None
     by_itself: bool = False
-    choices: Mapping[str, Choice] = field(default_factory=dict)
+    decisions: Mapping[str, Decision] = field(default_factory=dict)
 
-    def choice(self, clip: str) -> Choice:
+    def decision(self, clip: str) -> Decision:
         """What was decided of a clip."""
-        return self.choices.get(clip, NO_CHOICE)
+        return self.decisions.get(clip, NO_DECISION)
 
-    def with_choice(self, clip: str, choice: Choice) -> Cut:
+    def with_decision(self, clip: str, decision: Decision) -> Cut:
         """With another decision about a clip."""
-        if choice == self.choice(clip):
+        if decision == self.decision(clip):
             return self
-        rest = {key: value for key, value in self.choices.items() if key != clip}
-        return replace(self, choices=rest if choice == NO_CHOICE else {**rest, clip: choice})
+        rest = {key: value for key, value in self.decisions.items() if key != clip}
+        return replace(self, decisions=rest if decision == NO_DECISION else {**rest, clip: decision})
 
 
 _MOST = 20_000
-_shown: dict[str, tuple[Clip, Choice, Clip]] = {}  # as last shown: a clip stays the same object while nothing changes
+_shown: dict[str, tuple[Clip, Decision, Clip]] = {}  # as last shown: a clip stays the same object while nothing changes
 
 
 def shown(footage: Footage, cut: Cut) -> tuple[Clip, ...]:
-    """The clips of the footage as the choices of a cut have them."""
+    """The clips of the footage as the decisions of a cut have them."""
     places = places_of(footage.clips)
-    touched = [places[one] for one in footage.hidden.union(cut.choices) if one in places]
+    touched = [places[one] for one in footage.hidden.union(cut.decisions) if one in places]
     if not touched:
         return footage.clips
     clips = list(footage.clips)
     for place in touched:
-        clips[place] = _kept(clips[place], cut.choice(clips[place].id))
+        clips[place] = _kept(clips[place], cut.decision(clips[place].id))
     return tuple(clips)
 
 
-def _kept(clip: Clip, choice: Choice) -> Clip:
+def _kept(clip: Clip, decision: Decision) -> Clip:
     known = _shown.get(clip.id)
-    if known is not None and known[0] is clip and (known[1] is choice or known[1] == choice):
+    if known is not None and known[0] is clip and (known[1] is decision or known[1] == decision):
         return known[2]
     if len(_shown) > _MOST:
         _shown.clear()
-    after = _as_chosen(clip, choice)
-    _shown[clip.id] = (clip, choice, after)
+    after = _as_chosen(clip, decision)
+    _shown[clip.id] = (clip, decision, after)
     return after
 
 
-def _as_chosen(clip: Clip, choice: Choice) -> Clip:
+def _as_chosen(clip: Clip, decision: Decision) -> Clip:
     proxies = tuple(
-        _proxy_as_chosen(proxy, choice)
+        _proxy_as_chosen(proxy, decision)
         for proxy in clip.proxies
-        if proxy.file not in choice.parted and (proxy.by_itself or proxy.file in choice.taken)
+        if proxy.file not in decision.parted and (proxy.by_itself or proxy.file in decision.taken)
     )
-    original = choice.original if choice.over == clip.original.file else None
-    return replace(clip, original=original or clip.original, proxies=proxies, pin=choice.pin)
+    original = decision.original if decision.over == clip.original.file else None
+    return replace(clip, original=original or clip.original, proxies=proxies, pin=decision.pin)
 
 
-def _proxy_as_chosen(proxy: Proxy, choice: Choice) -> Proxy:
-    offset, proof = choice.offsets.get(proxy.file, proxy.offset), proxy.proof
+def _proxy_as_chosen(proxy: Proxy, decision: Decision) -> Proxy:
+    offset, proof = decision.offsets.get(proxy.file, proxy.offset), proxy.proof
     if proof is not None and proof.stamp.offset != offset:
         proof = None
-    elif proof is not None and choice.accepted.get(proxy.file) == proof.stamp:
+    elif proof is not None and decision.accepted.get(proxy.file) == proof.stamp:
         proof = replace(proof, accepted=True)
     return proxy if (offset, proof) == (proxy.offset, proxy.proof) else replace(proxy, offset=offset, proof=proof)

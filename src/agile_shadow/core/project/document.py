@@ -13,7 +13,7 @@ from ..pairs import FileRef, Original
 from ..presets import Preset
 from ..shelves import Shelf
 from ..timeline import Block, Side, Timeline, new_id
-from .cut import Choice, Cut, shown
+from .cut import Cut, Decision, shown
 from .footage import Bake, Clip, Footage, places_of
 
 
@@ -71,7 +71,7 @@ class Project:
 
     @cached_property
     def clips(self) -> tuple[Clip, ...]:
-        """The clips as the cut's choices have them."""
+        """The clips as the cut's decisions have them."""
         return shown(self.footage, self.cut)
 
     def clip(self, identity: str) -> Clip | None:
@@ -95,20 +95,20 @@ class Project:
         """Whether it is the other one and not merely equal: a look at two objects, whatever their size."""
         return other is not None and self.footage is other.footage and self.cut is other.cut
 
-    def with_choice(self, clip: str, choice: Choice) -> Project:
+    def with_decision(self, clip: str, decision: Decision) -> Project:
         """With another decision about a clip."""
-        return Project(self.footage, self.cut.with_choice(clip, choice))
+        return Project(self.footage, self.cut.with_decision(clip, decision))
 
     def with_original(self, clip: str, original: Original) -> Project:
         """With another file as a clip's original, or the same file elsewhere."""
         known = self.footage.clip(clip)
         if known is None:
             return self
-        return self.with_choice(clip, self.cut.choice(clip).with_original(original, known.original.file))
+        return self.with_decision(clip, self.cut.decision(clip).with_original(original, known.original.file))
 
     def with_pin(self, clip: str, pin: Side | None) -> Project:
         """With a clip pinned to a side, or following the switch."""
-        return self.with_choice(clip, replace(self.cut.choice(clip), pin=pin))
+        return self.with_decision(clip, replace(self.cut.decision(clip), pin=pin))
 
     def path(self, file: FileRef) -> Path | None:
         """Where a file lies on this machine; None without its shelf. Raises ShelfError for a path that leaves it."""

@@ -31,7 +31,7 @@ from ..shelves import shelf_from_json, shelf_to_json
 from ..strict import plain, read_json, whole_text
 from ..timeline import Block, Timeline
 from . import schema
-from .cut import Choice, Cut
+from .cut import Cut, Decision
 from .document import Project
 from .footage import Bake, Clip, Footage
 from .incoming import BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
@@ -374,7 +374,7 @@ def _from_otio(timeline: Json) -> Project:
         showing=values["showing"],
         preset=preset,
         by_itself=values.get("by_itself", False) is True,
-        choices={clip.id: Choice(pin=clip.pin) for clip in clips if clip.pin},
+        decisions={clip.id: Decision(pin=clip.pin) for clip in clips if clip.pin},
     )
     project = Project(footage, cut)
     for kind, ids in (("clips", [clip.id for clip in project.clips]), ("shelves", [s.id for s in project.shelves])):

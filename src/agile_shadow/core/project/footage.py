@@ -20,7 +20,7 @@ _STILL = Fraction(5)  # seconds
 class Clip:
     """One shot: its original, proxies, sidecars. ``source`` is where it was found; ``pin`` overrides the switch.
 
-    As a project shows it, after the choices of its cut; the footage itself knows no pins, and all files.
+    As a project shows it, after the decisions of its cut; the footage itself knows no pins, and all files.
     """
 
     id: str

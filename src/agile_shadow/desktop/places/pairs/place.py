@@ -26,9 +26,10 @@ from PySide6.QtWidgets import (
 from ....core.errors import ShadowError, sentence
 from ....core.estimates import headroom_under, key_of
 from ....core.pairs.half import Half
-from ....core.playback import Presence, SoundOutput
+from ....core.playback import SoundOutput
 from ....core.presets import Preset
 from ....core.project import Clip, Project
+from ....core.switch import Presence
 from ... import words
 from ...actions import keys_of
 from ...measuring import Measuring

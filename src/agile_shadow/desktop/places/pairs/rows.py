@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from ....core.pairs import FileRef, Proof, Proxy
-from ....core.playback import Presence
 from ....core.project import Clip, Project
+from ....core.switch import Presence
 from ... import words
 from ...measuring import ENOUGH_HEADROOM
 from ...tables import Column

@@ -9,9 +9,9 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
-from ....core.compositing import Choice, Presence, choose
 from ....core.media.peaks import PER_SECOND, Peaks
 from ....core.project import Project
+from ....core.switch import Choice, Presence, choose
 from ....core.time import timecode_at
 from ....core.timeline import NO_COLOUR, Block, Timeline, Track, out_of_step
 from ... import theme

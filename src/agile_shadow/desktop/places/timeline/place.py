@@ -23,9 +23,9 @@ from PySide6.QtWidgets import (
 )
 
 from ....core import timeline as edits
-from ....core.compositing import choose
 from ....core.playback import BakeState, SoundOutput, TimelineProgram, bake_states
 from ....core.project import Clip, Project
+from ....core.switch import choose
 from ....core.time import rate_label, timecode_at
 from ....core.timeline import Block, Marker, Timeline, Track
 from ... import words

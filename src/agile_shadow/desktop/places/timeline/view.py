@@ -18,8 +18,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ....core.compositing import Choice, Presence
 from ....core.project import Project
+from ....core.switch import Choice, Presence
 from ....core.timeline import Block, Kind, Targets, Timeline, Track, with_track
 from ... import theme
 from . import paint

@@ -14,7 +14,7 @@ from typing import Protocol
 
 import xxhash
 
-from ..drives import drives
+from .drives import drives
 
 _CHUNK = 4 << 20  # bytes read at a time
 _BUFFERS = 4
