@@ -17,9 +17,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from agile_shadow.core import below as below_module
+from agile_shadow.core import hashing as reading
 from agile_shadow.core.drives import Drives
 from agile_shadow.core.errors import ShelfGone
-from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, copying, reading, writing
+from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, copying, writing
 from agile_shadow.core.ingest import waiting as waiting_module
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Takes
