@@ -123,6 +123,7 @@ def test_the_clock_follows_what_the_device_has_played(playing: SimpleNamespace) 
     assert playing.clock.exactly() == 50 + Fraction((25 * BLOCK / SAMPLE_RATE) + BLOCK / SAMPLE_RATE) * RATE
 
 
+@pytest.mark.plants_errors
 @pytest.mark.parametrize("what", ["its source breaks", "its callback breaks", "it stands still"])
 def test_where_the_sound_fails_the_clock_goes_on_from_there(playing: SimpleNamespace, what: str) -> None:
     until(lambda: len(playing.source.reads) > 3)

@@ -259,6 +259,7 @@ def test_a_closing_pool_refuses_and_never_leaves_anybody_waiting() -> None:
     assert pool.close(30)
 
 
+@pytest.mark.plants_errors
 def test_a_listener_that_raises_and_a_worker_that_ends_between_look_and_kill_end_nothing() -> None:
     def listen(_done: float) -> None:
         raise RuntimeError("planted")
@@ -283,6 +284,7 @@ def test_a_listener_that_raises_and_a_worker_that_ends_between_look_and_kill_end
         assert future.result(timeout=60) == "done"
 
 
+@pytest.mark.plants_errors
 def test_every_thread_that_ends_by_an_exception_is_told(caplog: pytest.LogCaptureFixture) -> None:
     told: list[str] = []
     before = threading.excepthook
@@ -299,6 +301,7 @@ def test_every_thread_that_ends_by_an_exception_is_told(caplog: pytest.LogCaptur
     assert guarded(lambda: 1 / 0, said.append)() is None and len(said) == 1
 
 
+@pytest.mark.plants_errors
 def test_errands_go_on_after_one_that_fails() -> None:
     errands, done = Errands("errands"), list[int]()
     errands.submit(lambda: 1 / 0)
@@ -472,6 +475,7 @@ def test_a_call_with_wrong_words_is_one_object_too(arguments: list[str], capsys:
     assert json.loads(captured.out)["error"] and "Traceback" not in captured.err
 
 
+@pytest.mark.plants_errors
 def test_no_exception_leaves_a_command_as_a_traceback(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
 ) -> None:

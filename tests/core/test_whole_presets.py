@@ -281,7 +281,7 @@ def test_by_day_originals_are_copied_and_proxies_wait(
             assert not list((tmp_path / "p").rglob("*.mov"))
             ingest.make_now()
 
-    ingest._on_clip = watch
+    ingest._way._on_clip = watch
     report = ingest.run()
     session.close()
     assert seen == ["until 22:00"] and report.paired == 2
@@ -305,7 +305,7 @@ def test_proxies_give_way_while_the_window_plays(light_card: Path, tmp_path: Pat
                 seen.append(ingest.progress().waits)
                 ingest.give_way(False)
 
-        ingest._on_clip = watch
+        ingest._way._on_clip = watch
         assert ingest.run().paired == 2
         session.close()
         assert seen == (["while you play"] if give_way else [""])

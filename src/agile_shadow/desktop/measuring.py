@@ -189,6 +189,7 @@ class Measuring(QObject):
         return not (self._work.busy or self._work.is_playing() or time.monotonic() < self._quiet_until)
 
     def _tick(self) -> None:
+        self._work.machine.playing(self._work.is_playing())  # nobody else looks while nothing else runs
         if self._future is not None:
             self._pool.resume() if self._may_run() else self._pause()
             return

@@ -228,8 +228,8 @@ class Work(QObject):
     # Films and later proxies
 
     def start_film(self, out: Path) -> None:
-        """Render the timeline as it is now to a file, in the queue."""
-        self._begin(lambda: self.desk.film(out))
+        """Render the timeline as it is now to a file, in the queue. What is refused comes as a problem."""
+        self.in_background(lambda: self.desk.film(out), lambda _run: self.wake())
 
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips, in the queue."""
