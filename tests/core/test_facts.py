@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -12,10 +14,13 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from hypothesis.strategies import integers, sampled_from
 
 from agile_shadow.core.media import MediaInfo
-from agile_shadow.core.pairing.taking import accepted, unpair, with_offset, with_proxy
+from agile_shadow.core.pairing.missing import Again, Missing, take_again
+from agile_shadow.core.pairing.search import Offer
+from agile_shadow.core.pairing.taking import accepted, take, unpair, with_offset, with_proxy
 from agile_shadow.core.pairs import FileRef, Original, Proof, Proxy, Stamp
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project, new_project, save_project
 from agile_shadow.core.shelves import Shelf
+from agile_shadow.core.timeline import append
 
 INFO = MediaInfo("video", "mov", 1, Fraction(2), frame_rate=Fraction(25), frames=50, width=16, height=16,
                  display_width=16, display_height=16)  # fmt: skip
@@ -142,6 +147,83 @@ def test_background_work_does_not_touch_the_history(session: ProjectSession) -> 
     assert all(one is two for one, two in zip(steps, session._undo, strict=True))
     changed = [new.id for old, new in zip(before, session.project.clips, strict=True) if old is not new]
     assert changed == ["c400"]
+
+
+def missing(session: ProjectSession, clip: str, part: str, file: FileRef) -> Missing:
+    found = session.project.clip(clip)
+    assert found is not None
+    return Missing(found, part, file, INFO, 1, "Light", None)  # type: ignore[arg-type]
+
+
+def test_what_was_found_elsewhere_is_a_step_that_can_be_taken_back(session: ProjectSession, tmp_path: Path) -> None:
+    session.absorb(lambda now: now.with_change("a", lambda clip: clip.with_proxy(Proxy(FILES[0], INFO, 1, offset=2))))
+    session.absorb(lambda now: now.with_proof("a", FILES[0], a_proof(2)))
+    before = session.project.clips
+    original = before[0].original.file
+    again = [
+        Again(missing(session, "a", "original", original), tmp_path / "new place" / "a.mov", "certain", ()),
+        Again(missing(session, "a", "proxy", FILES[0]), tmp_path / "new place" / "p0.mov", "certain", ()),
+    ]
+    session.edit("Find 2 again", lambda project: take_again(project, again, tmp_path / "new place"))
+    now = session.project.clip("a")
+    assert now is not None and now.original.file.path.endswith("new place/a.mov")
+    (proxy,) = now.proxies
+    assert proxy.file.path.endswith("p0.mov") and (proxy.offset, proxy.state) == (2, "proven")  # bytes prove it
+    session.undo()
+    assert session.project.clips == before
+    session.redo()
+    assert session.project.clip("a") == now
+
+
+def test_originals_for_a_clip_cut_on_its_proxy_move_its_cuts_and_come_back(session: ProjectSession) -> None:
+    clip = session.project.clip("a")
+    assert clip is not None
+    project = session.project.with_timeline_settings_of(clip)
+    line = append(project.timeline, clip.piece(Fraction(1, 5), Fraction(1)))
+    session.edit("Append", lambda _before: project.but(timeline=line))
+    before = session.project
+    offer = Offer(Path("/nowhere/big.mov"), INFO, 9, 9, "a", "original", 5, "certain", ())
+    session.edit("Pair", lambda now: take(now, [offer], Path("/nowhere")))
+    after = session.project.clip("a")
+    assert after is not None and after.original.size == 9
+    assert [(one.file, one.offset) for one in after.proxies] == [(clip.original.file, 5)]
+    block = next(iter(session.project.timeline.blocks))
+    assert block.source_start == Fraction(1, 5) + Fraction(5, 25)
+    session.undo()
+    assert session.project.timeline == before.timeline and session.project.clips == before.clips
+
+
+def test_a_parted_pair_is_not_made_whole_by_a_proof_or_by_itself(session: ProjectSession) -> None:
+    session.absorb(lambda now: now.with_change("a", lambda clip: clip.with_proxy(Proxy(FILES[0], INFO, 1, made=True))))
+    session.edit("Unpair", lambda project: unpair(project, "a"))
+    session.absorb(lambda now: now.with_proof("a", FILES[0], a_proof(0)))
+    assert session.project.clip("a").proxies == ()  # type: ignore[union-attr]
+    session.edit("Pair", lambda project: with_proxy(project, "a", Proxy(FILES[0], INFO, 1, made=True)))
+    assert [one.made for one in session.project.clip("a").proxies] == [True]  # type: ignore[union-attr]
+
+
+def test_a_gesture_is_one_step_and_what_comes_between_stays(session: ProjectSession) -> None:
+    gesture = object()
+    for side in ("proxies", "originals", "proxies"):
+        session.edit("Pin", lambda project, side=side: project.with_pin("a", side), gesture)  # type: ignore[misc]
+        session.absorb(lambda now: now.with_change("b", lambda clip: clip.with_proxy(Proxy(FILES[1], INFO, 1))))
+    session.undo()
+    assert session.undo_label is None and session.project.clip("a").pin is None  # type: ignore[union-attr]
+    assert len(session.project.clip("b").proxies) == 1  # type: ignore[union-attr]
+
+
+def test_an_edit_that_decides_nothing_is_no_step(session: ProjectSession) -> None:
+    session.edit("Pin", lambda project: project.with_pin("a", None))
+    assert session.undo_label is None
+    session.edit("Find", lambda project: project.but(bakes=()))
+    assert session.undo_label is None
+
+
+@pytest.mark.parametrize("module", ["agile_shadow.core.playback", "agile_shadow.core.pairing.search"])
+def test_heavy_libraries_are_loaded_when_they_are_needed(module: str) -> None:
+    code = f"import {module}, sys; print([m for m in ('cv2', 'scipy', 'sounddevice') if m in sys.modules])"
+    said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert said.strip() == "[]"
 
 
 class Both(RuleBasedStateMachine):

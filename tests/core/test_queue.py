@@ -20,7 +20,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 
 from agile_shadow.core.desk import Desk, FilmRun, film_request
 from agile_shadow.core.desk.queued import QueuedRun
-from agile_shadow.core.errors import Cancelled, MediaError
+from agile_shadow.core.errors import Cancelled, MediaError, WorkerStalled
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
@@ -43,6 +43,11 @@ def wait_for(flag: str, report: Any) -> str:
         report(0.5)
         time.sleep(0.02)
     return flag
+
+
+def stand_still(_request: None, report: Any) -> None:
+    report(0.1)
+    time.sleep(60)
 
 
 # The budget
@@ -85,6 +90,33 @@ def test_no_more_heavy_ones_run_than_there_are_processors(tmp_path: Path) -> Non
         assert machine.close(10)
 
 
+def test_a_film_begins_though_proxies_fill_the_machine(tmp_path: Path) -> None:
+    machine = Machine(cores=2)
+    try:
+        begun: list[int] = []
+        makers = machine.hire("make", 2)
+        making = [
+            makers.submit(wait_for, str(tmp_path / str(n)), lambda done, n=n: begun.append(n)) for n in range(3)
+        ]
+        until(lambda: set(begun) == {0, 1})
+        (tmp_path / "film").touch()
+        film = machine.hire("render").submit(wait_for, str(tmp_path / "film"))
+        assert film.result(60) and not making[0].done()
+        slow = machine.hire("render").submit(wait_for, str(tmp_path / "slow"), lambda done: begun.append(9))
+        until(lambda: 9 in begun)
+        (tmp_path / "0").touch()
+        assert making[0].result(60)
+        (tmp_path / "1").touch()
+        assert making[1].result(60)
+        until(lambda: 2 in begun)  # it got what the film left
+        assert not slow.done()
+        for name in ("2", "slow"):
+            (tmp_path / name).touch()
+        assert making[2].result(60) and slow.result(60)
+    finally:
+        assert machine.close(10)
+
+
 def test_searching_stands_still_while_something_plays(tmp_path: Path) -> None:
     machine = Machine(cores=2)
     try:
@@ -95,6 +127,39 @@ def test_searching_stands_still_while_something_plays(tmp_path: Path) -> None:
         assert wanted.result(60) and not search.done()
         machine.playing(False)
         assert search.result(60)
+    finally:
+        assert machine.close(10)
+
+
+def test_one_that_stands_still_leaves_its_room_to_others(tmp_path: Path) -> None:
+    machine = Machine(cores=1)
+    first, second = machine.hire("make"), machine.hire("make")
+    try:
+        begun = threading.Event()
+        slow = first.submit(wait_for, str(tmp_path / "slow"), lambda done: begun.set())
+        assert begun.wait(60)
+        other = second.submit(wait_for, str(tmp_path / "other"))
+        (tmp_path / "other").touch()
+        first.pause("by night only")
+        assert other.result(60) == str(tmp_path / "other") and not slow.done()
+        first.pause("you play")
+        first.resume("by night only")
+        (tmp_path / "slow").touch()
+        assert not slow.done()  # one of the reasons is left
+        first.resume("you play")
+        assert slow.result(60)
+        assert (first.pauses, second.pauses) == (1, 0)  # type: ignore[attr-defined]
+    finally:
+        assert machine.close(10)
+
+
+def test_a_limit_without_progress_is_the_tasks_own(tmp_path: Path) -> None:
+    machine = Machine(cores=1)
+    try:
+        future = machine.shared("wanted").submit(stand_still, None, stalled_after=0.5)
+        assert isinstance(future.exception(90), WorkerStalled)
+        (tmp_path / "flag").touch()
+        assert machine.shared("wanted").submit(wait_for, str(tmp_path / "flag")).result(60)
     finally:
         assert machine.close(10)
 
@@ -279,7 +344,7 @@ def test_an_ended_run_is_opened_again_for_what_failed(made: Path, tmp_path: Path
         run = desk.film(tmp_path / "out" / "film.mp4")
         until(lambda: not desk.runs, 120)
         (failed,) = run.board.pieces()
-        assert failed.state == "failed" and run.problems and run.job is not None
+        assert failed.state == "failed" and str(tmp_path / "out") in failed.note and run.job is not None
         (tmp_path / "out").unlink()
         desk.try_again(run.job, [failed.key])
         until(lambda: not desk.runs, 120)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.jobs import JobStore
+from agile_shadow.core.media import probe
 from agile_shadow.core.project import load_project, save_project
 from agile_shadow.core.stand_ins import CLIPS, read_code
 from agile_shadow.core.stand_ins.card import shrunk
@@ -300,6 +301,34 @@ def test_what_goes_wrong_is_one_sentence_in_the_window(
     window.pairs.table.selectRow(next(n for n, p in enumerate(window.pairs.model.rows) if p.clip.id == clip.id))
     panel = window.pairs.panel
     qtbot.waitUntil(lambda: "original missing" in panel.viewer.mark_text, timeout=10_000)
+
+
+def test_a_film_that_failed_is_tried_again_from_the_drawer(
+    qtbot: QtBot, film: Path, tmp_path: Path, open_window: Opener
+) -> None:
+    window = open_window(film)
+    project = window.work.session.project
+    clip = next(one for one in project.clips if one.original.info.kind == "video")
+    project = project.with_timeline_settings_of(clip)
+    line = append(project.timeline, clip.piece(Fraction(0), Fraction(1, 5)))
+    window.work.session.edit("Append", lambda _before: project.but(timeline=line))
+    out = tmp_path / "in the way" / "film.mp4"
+    out.parent.write_bytes(b"a file where a folder should be")
+    window.work.start_film(out)
+    window.command("jobs")
+    rows = window.drawer._lines
+
+    def state() -> str:
+        return next((row.state for row in rows.rows if row.title == "Film film.mp4"), "")
+
+    qtbot.waitUntil(lambda: state() == "needs you", timeout=30_000)
+    out.parent.unlink()
+    window.drawer.table.selectRow(next(n for n, row in enumerate(rows.rows) if row.title == "Film film.mp4"))
+    qtbot.waitUntil(lambda: window.drawer.retry.isEnabled(), timeout=5_000)
+    qtbot.mouseClick(window.drawer.retry, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: out.is_file(), timeout=60_000)
+    qtbot.waitUntil(lambda: state() == "finished", timeout=10_000)
+    assert probe(out).frames == line.length
 
 
 def test_the_list_of_keys_names_every_command_and_all_keys_differ(

@@ -67,7 +67,7 @@ class BakeWork(QObject):
         digest = stretch_digest(project, start, end)
         baking = _Baking(Bake(project.timeline.id, start, end, project.showing, digest, file))
         if self._pool is None:
-            self._pool = self._work.machine.hire("make")
+            self._pool = self._work.machine.hire("render")
         self._running.append(baking)
         baking.future = self._pool.submit(
             bake, BakeRequest(project, start, end, file), lambda done: setattr(baking, "fraction", done)

@@ -179,7 +179,8 @@ class Work(QObject):
         if isinstance(end.run, IngestRun):
             self.last_report = end.report
         else:
-            self._ended = [*self._ended[1 - _ENDED :], end.run]
+            before = [run for run in self._ended if run.job != end.run.job]
+            self._ended = [*before[1 - _ENDED :], end.run]
         if isinstance(end.run, FilmRun):
             self.last_film = end.run
             self.film_ended.emit()

@@ -35,6 +35,7 @@ class FilmRun(QueuedRun):
     """``result`` is there when it is finished. Raises KeyError for a request that names no file."""
 
     kind = "export"
+    rank = "render"
     gives_way = False
 
     def __init__(self, values: dict[str, Any], session: ProjectSession, store: JobStore, machine: Machine) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 
 from ..errors import Cancelled, WorkerDied, WorkerStalled, sentence
 from ..ingest.setting import though_state_fails
-from ..jobs import Executor, Handed, Hands, JobStore, Listing, Machine, Piece
+from ..jobs import Executor, Handed, Hands, JobStore, Listing, Machine, Piece, Rank
 from ..project import ProjectSession
 
 log = logging.getLogger(__name__)
@@ -25,6 +25,7 @@ class QueuedRun:
 
     kind = ""
     gives_way = True  # stands still while the window plays
+    rank: Rank = "make"
 
     def __init__(self, values: dict[str, Any], session: ProjectSession, store: JobStore, machine: Machine) -> None:
         self.values = values
@@ -40,7 +41,7 @@ class QueuedRun:
         self._standing = False
         self._playing = False
         self._hands = Hands(self.board, store, lambda job, done: None)
-        self._executor: Executor = machine.hire("make", self.at_a_time(), 600.0)
+        self._executor: Executor = machine.hire(self.rank, self.at_a_time(), 600.0)
 
     # What a kind of it is
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -100,7 +101,8 @@ def run_export(request: ExportRequest, report: Report) -> ExportResult:
     except OSError as error:
         raise from_os_error(error, request.out, ExportError) from error
     finally:
-        partial.unlink(missing_ok=True)
+        with suppress(OSError):  # its folder may be none, or gone
+            partial.unlink(missing_ok=True)
     length = Fraction(project.timeline.length) / project.timeline.rate
     return ExportResult(request.out, project.timeline.length, length, tuple(sources.values()))
 

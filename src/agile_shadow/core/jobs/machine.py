@@ -11,12 +11,13 @@ from typing import Literal
 from .executor import Executor
 from .pool import WorkerPool
 
-Rank = Literal["wanted", "copy", "search", "make", "prove", "measure"]
-RANKS: tuple[Rank, ...] = ("wanted", "copy", "search", "make", "prove", "measure")
-_HEAVY: frozenset[Rank] = frozenset(("search", "make", "prove", "measure"))
+Rank = Literal["wanted", "copy", "search", "render", "make", "prove", "measure"]
+RANKS: tuple[Rank, ...] = ("wanted", "copy", "search", "render", "make", "prove", "measure")
+_HEAVY: frozenset[Rank] = frozenset(("search", "render", "make", "prove", "measure"))
+_WAITS_FOR_ROOM: frozenset[Rank] = frozenset(("make", "prove", "measure"))
 _GIVES_WAY: dict[Rank, frozenset[Rank]] = {
-    "prove": frozenset(("copy", "search", "make")),
-    "measure": frozenset(("wanted", "copy", "search", "make", "prove")),
+    "prove": frozenset(("copy", "search", "render", "make")),
+    "measure": frozenset(("wanted", "copy", "search", "render", "make", "prove")),
 }
 _STILL_WHILE_PLAYING: frozenset[Rank] = frozenset(("search", "prove", "measure"))
 _SIZES: dict[Rank, int] = {"wanted": 2, "search": 2}
@@ -33,10 +34,11 @@ class _Hired:
 
 
 class Machine:
-    """Gives out executors. ``wanted`` is what somebody waits for at the window; then come copying, searching, making
-    (proxies, films), proving, measuring. Any thread may call any method.
+    """Gives out executors. ``wanted`` is what somebody waits for at the window; then come copying, searching, rendering
+    (films, bakes), making proxies, proving, measuring. Any thread may call any method.
 
-    Of the heavy ones no more run at a time than the machine has processors, or than one that was asked for so many.
+    No more heavy tasks run at a time than the machine has processors, or than one executor was asked for; searches and
+    films begin all the same, and the making of proxies gets what they leave.
     ``make``: what an executor of a size is.
     """
 
@@ -74,7 +76,7 @@ class Machine:
         self.review()
 
     def _has_room(self, rank: Rank) -> bool:
-        if rank not in _HEAVY:
+        if rank not in _WAITS_FOR_ROOM:
             return True
         heavy = [one for one in tuple(self._hired) if one.rank in _HEAVY]
         most = max([self._cores, *(one.size for one in heavy if one.executor.busy)])

@@ -77,7 +77,8 @@ def bake(request: BakeRequest, report: Report) -> Path:
     except OSError as error:
         raise from_os_error(error, out, MediaError) from error
     finally:
-        partial.unlink(missing_ok=True)
+        with suppress(OSError):  # its folder may be none, or gone
+            partial.unlink(missing_ok=True)
     return out
 
 
