@@ -13,7 +13,8 @@ from agile_shadow.core import timeline as edits
 from agile_shadow.core.errors import ProjectError
 from agile_shadow.core.presets import Attached
 from agile_shadow.core.project import ProjectSession, load_project, new_project, save_project
-from agile_shadow.core.project.file import Memo, earlier_saves
+from agile_shadow.core.project.earlier import earlier_saves
+from agile_shadow.core.project.file import Memo
 from agile_shadow.core.timeline import Colour, append
 from tests.effects import with_everything
 from tests.footage import ingest, preset, refusal

@@ -217,9 +217,9 @@ class PlayerPanel(QWidget):
         return command is not None
 
     def _go_to(self, text: str) -> None:
-        start = start_of(self._start_timecode, self.player.rate)[0]
+        start = start_of(self._start_timecode, self.player.heard.rate)[0]
         try:
-            frame = jump(text, self.player.position, self.player.rate, start)
+            frame = jump(text, self.player.position, self.player.heard.rate, start)
         except ValueError as error:
             self.transport.timecode.refuse(str(error))
             return
@@ -336,7 +336,7 @@ class PlayerPanel(QWidget):
             row.timecode.show_text(self.timecode_of(position))
             row.source.setText(self._source_at(position))
             row.length.setText(f"frame {position} of {self.scrub.length}")
-            row.length.setToolTip(f"{rate_label(self.player.rate)} frames per second")
+            row.length.setToolTip(f"{rate_label(self.player.heard.rate)} frames per second")
             self.moved.emit(position)
 
     def _source_at(self, position: int) -> str:
@@ -353,8 +353,8 @@ class PlayerPanel(QWidget):
 
     def timecode_of(self, frame: int) -> str:
         """Timecode of a frame of what is loaded: the clip's own, or counted from zero."""
-        start, drop = start_of(self._start_timecode, self.player.rate)
-        return timecode_at(start + frame, self.player.rate, drop)
+        start, drop = start_of(self._start_timecode, self.player.heard.rate)
+        return timecode_at(start + frame, self.player.heard.rate, drop)
 
     def close_player(self) -> Callable[[float], bool]:
         """Have the player's threads end; what waits for it."""

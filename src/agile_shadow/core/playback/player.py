@@ -64,7 +64,7 @@ class Player:
         """Load a program and stand at a frame."""
         self._halt()
         self._load(program, project)
-        self._position = self._within(frame)
+        self._position = _within(self.program, frame)
         self._ask()
 
     def update_project(self, project: Project, program: Program | None = None) -> None:
@@ -80,7 +80,7 @@ class Player:
         self._load(program or self.program, project)
         if same_files and same_program:
             return
-        self._position = self._within(frame)
+        self._position = _within(self.program, frame)
         self._ask(ahead=1 if self.playing else 0)  # a running sound asks for its file block by block anyway
 
     def _load(self, program: Program | None, project: Project) -> None:
@@ -132,7 +132,7 @@ class Player:
     def seek(self, frame: int) -> None:
         """Stand at a frame; the newest request wins. Playing stops."""
         self._halt()
-        self._position = self._within(frame)
+        self._position = _within(self.program, frame)
         self._ask()
 
     def play(self, speed: Fraction = Fraction(1)) -> None:
@@ -177,14 +177,9 @@ class Player:
         return self.clock.runs
 
     @property
-    def rate(self) -> Fraction:
-        """Frames a second of what is loaded."""
-        return self.heard.rate
-
-    @property
     def position(self) -> int:
         """The frame of the program that is to be seen now."""
-        return self._within(in_loop(self.clock.tick(), self.clock.loop)) if self.playing else self._position
+        return _within(self.program, in_loop(self.clock.tick(), self.clock.loop)) if self.playing else self._position
 
     def at_end(self) -> bool:
         """Whether the running clock has left the program."""
@@ -219,10 +214,6 @@ class Player:
 
     # Inside
 
-    def _within(self, frame: int) -> int:
-        length = self.program.length if self.program is not None else 0
-        return max(0, min(frame, length - 1))
-
     def _halt(self) -> None:
         if self.playing:
             self._position = self.position
@@ -235,13 +226,18 @@ class Player:
             return
         self._number += 1
         playing = self.playing
-        frame = self.clock.tick() + ahead if playing else self._within(self._position)
+        frame = self.clock.tick() + ahead if playing else _within(self.program, self._position)
         window = self.window().at_detail(self.view.detail) if playing else self.window()
         loop = self.clock.loop if playing else None
         asked = Asked(self._number, self.program, self._project, frame, self.clock.speed, window, loop)
         self._handover.ask(asked)
         for side, lane in self._lanes.items():
             lane.give(asked if side == self._project.showing else _warm(asked, side))
+
+
+def _within(program: Program | None, frame: int) -> int:
+    length = program.length if program is not None else 0
+    return max(0, min(frame, length - 1))
 
 
 def _warm(asked: Asked, side: str) -> Asked | None:

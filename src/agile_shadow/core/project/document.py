@@ -19,7 +19,10 @@ from .footage import Bake, Clip, Footage, places_of
 
 @dataclass(frozen=True)
 class Project:
-    """The whole document: what happened in the world, what the user decided, and both together as it is shown."""
+    """The whole document: what happened in the world, what the user decided, and both together as it is shown.
+
+    Half of its methods are values of the two under one name, so that whoever shows them need not know which has them.
+    """
 
     footage: Footage
     cut: Cut

@@ -6,7 +6,6 @@ import gc
 import json
 import os
 import re
-import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -33,6 +32,7 @@ from ..timeline import Block, Timeline
 from . import schema
 from .cut import Cut, Decision
 from .document import Project
+from .earlier import keep_earlier
 from .footage import Bake, Clip, Footage
 from .incoming import BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
 from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
@@ -41,8 +41,6 @@ from .schema import KEY, Json
 from .upgrades import VERSION, upgraded
 
 _LARGEST = 400_000_000  # bytes
-_KEEP = 10  # earlier saves
-_KEEP_EVERY = 300.0  # seconds between two that are kept
 _OWN = {
     "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables",
     "bakes", "chosen_preset",
@@ -57,7 +55,7 @@ def save_project(project: Project, path: Path, memo: Memo | None = None) -> None
     text = _written(project, Memo() if memo is None else memo)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        _keep_earlier(path)
+        keep_earlier(path)
         with written_atomically(path) as partial:
             partial.write_text(_writable(text), encoding="utf-8")
     except OSError as error:
@@ -71,35 +69,6 @@ def _writable(text: str) -> str:
     except UnicodeEncodeError:
         return whole_text(text)
     return text
-
-
-def earlier_saves(path: Path) -> list[Path]:
-    """Kept earlier saves of a project file, oldest first."""
-    return sorted(earlier_folder(path).glob("*.otio"))
-
-
-def earlier_folder(path: Path) -> Path:
-    """Where earlier saves of a project file are kept."""
-    return path.with_name(f"{path.stem} - earlier saves")
-
-
-def _keep_earlier(path: Path) -> None:
-    if not path.exists():
-        return
-    kept = earlier_saves(path)
-    if kept and time.time() - kept[-1].stat().st_mtime < _KEEP_EVERY:
-        return
-    keep_aside(path)
-    for old in kept[: max(0, len(kept) + 1 - _KEEP)]:
-        old.unlink(missing_ok=True)
-
-
-def keep_aside(path: Path) -> None:
-    """Copy a project file into the folder of its earlier saves. Raises OSError."""
-    folder = earlier_folder(path)
-    folder.mkdir(exist_ok=True)
-    with written_atomically(folder / time.strftime("%Y-%m-%d %H-%M-%S.otio")) as partial:
-        partial.write_bytes(path.read_bytes())
 
 
 def load_project(path: Path) -> Project:

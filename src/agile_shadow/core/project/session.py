@@ -17,7 +17,8 @@ from ..log import config_folder
 from ..threads import joined
 from .cut import Cut
 from .document import Project
-from .file import Memo, earlier_folder, keep_aside, load_project, prepare, save_project
+from .earlier import earlier_folder, keep_aside
+from .file import Memo, load_project, prepare, save_project
 from .footage import Footage
 from .known import remember_project
 from .ready import begin_project
