@@ -335,6 +335,66 @@ def test_what_failed_is_tried_again_alone(session: ProjectSession) -> None:
     assert again.taken == [6] and {piece.state for piece in store.pieces()} == {"done"}
 
 
+def test_a_film_whose_timeline_is_gone_says_so_and_nothing_of_being_taken_back(made: Path, tmp_path: Path) -> None:
+    cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
+    session, store = ProjectSession.open(tmp_path / "film.otio"), JobStore()
+    values = film_request(session.project, tmp_path / "film.mp4")
+    Path(values["project"]).unlink()
+    store.begin(FilmRun.kind, session.path, values)
+    desk, ended = Desk(session, store), []
+    desk.ended.connect(ended.append)
+    try:
+        desk.go_on()
+        until(lambda: ended)
+        (film,) = [one.run for one in ended]
+        assert film.problems and "not there" in film.problems[0] and film.problems[0] == ended[0].problem
+        assert store.open_jobs(session.path) == []
+    finally:
+        assert desk.close(20)
+        session.close()
+
+
+def test_a_film_that_was_taken_back_can_be_tried_again(made: Path, tmp_path: Path) -> None:
+    cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
+    session = ProjectSession.open(tmp_path / "film.otio")
+    desk = Desk(session, JobStore())
+    try:
+        run = desk.film(tmp_path / "film.mp4")
+        run.stop(for_good=True)
+        until(lambda: not desk.runs)
+        (piece,) = run.board.pieces()
+        assert piece.state == "cancelled" and run.problems == [] and run.job is not None
+        desk.try_again(run.job, [piece.key])
+        until(lambda: not desk.runs, 120)
+        assert probe(run.out).frames and not Path(run.values["project"]).exists()
+    finally:
+        assert desk.close(20)
+        session.close()
+
+
+def test_nobody_waits_while_the_timeline_of_a_film_is_written(
+    made: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
+    session = ProjectSession.open(tmp_path / "film.otio")
+    desk, seen = Desk(session, JobStore()), []
+
+    def written(project: Project, out: Path) -> Any:
+        other = threading.Thread(target=lambda: seen.append(desk.runs))  # as the window asks for them all the time
+        other.start()
+        other.join(5)
+        return film_request(project, out)
+
+    monkeypatch.setattr("agile_shadow.core.desk.desk.film_request", written)
+    try:
+        desk.film(tmp_path / "film.mp4").stop(for_good=True)
+        assert seen == [[]]
+        until(lambda: not desk.runs)
+    finally:
+        assert desk.close(20)
+        session.close()
+
+
 def test_an_ended_run_is_opened_again_for_what_failed(made: Path, tmp_path: Path) -> None:
     cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
     session, store = ProjectSession.open(tmp_path / "film.otio"), JobStore()

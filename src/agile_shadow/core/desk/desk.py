@@ -116,13 +116,18 @@ class Desk:
 
     def film(self, out: Path) -> FilmRun:
         """Render the open timeline as it is now. Raises ShadowError when it is refused, or being made already."""
+        self._refuse_film(out)
+        values = film_request(self._session.project, out)  # writes a file: nobody waits for the lock meanwhile
         with self._lock:
-            self._refuse_if_closing(out)
-            if any(run.out == out for run in self.films):
-                raise ShadowError("is being made already", out, "Wait for its end, or choose another name.")
-            run = FilmRun(film_request(self._session.project, out), self._session, self._store, self.machine)
+            self._refuse_film(out)
+            run = FilmRun(values, self._session, self._store, self.machine)
             self._begin(run)
         return run
+
+    def _refuse_film(self, out: Path) -> None:
+        self._refuse_if_closing(out)
+        if any(run.out == out for run in self.films):
+            raise ShadowError("is being made already", out, "Wait for its end, or choose another name.")
 
     def _refuse_if_closing(self, what: Path) -> None:
         if self._closing.is_set():

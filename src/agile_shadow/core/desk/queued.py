@@ -62,7 +62,7 @@ class QueuedRun:
         raise NotImplementedError
 
     def forget(self) -> None:
-        """It came to its end: what was kept so that it could go on is needed no more."""
+        """All of it is done: what was kept so that it could be tried again is needed no more."""
 
     # What others ask
 
@@ -132,9 +132,11 @@ class QueuedRun:
             self._begin()
             while self._hands.busy:
                 self._round()
-        except Exception:  # whatever it was: an open job would be begun again and again
-            with though_state_fails():
-                self._store.end(self.job, "failed")
+        except Exception as error:  # whatever it was: an open job would be begun again and again
+            self.problems.append(sentence(error))
+            if self._for_good or not self._stopped.is_set():
+                with though_state_fails():
+                    self._store.end(self.job, "failed")
             raise
         finally:
             self._machine.dismiss(self._executor)
@@ -229,10 +231,10 @@ class QueuedRun:
         assert self.job is not None
         if self._stopped.is_set() and not self._for_good:
             return
-        failed = any(piece.state == "failed" for piece in self.board.pieces())
-        outcome = "failed" if failed else "cancelled" if self._stopped.is_set() else "done"
+        states = {piece.state for piece in self.board.pieces()}
+        outcome = "failed" if "failed" in states else "cancelled" if self._stopped.is_set() else "done"
         with though_state_fails():
             self._store.end(self.job, outcome)
             self._store.forget_old()
-        if not failed:
+        if states <= {"done"}:
             self.forget()
