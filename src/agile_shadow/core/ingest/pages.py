@@ -16,6 +16,7 @@ from ..amounts import amount
 from ..errors import ShadowError
 from ..files import written_atomically
 from ..jobs import Report
+from ..pages import html_page, plain_cell
 from ..project import Project
 from ..project.report import STEP_WORDS, IngestReport, Problem, ReportRow
 from ..strict import whole_text
@@ -23,27 +24,6 @@ from ..time import clock_text
 from .inspecting import kept_poster
 
 _MOST_POSTERS = 400  # in one page
-_STYLE = """
-:root{color-scheme:light dark}
-body{font:15px/1.45 system-ui,sans-serif;margin:2.2rem auto;max-width:1120px;padding:0 1.2rem;
- background:#f6f3ec;color:#2a2621}
-h1{font-size:2rem;margin:.2rem 0}h2{font-size:1.1rem;margin:2rem 0 .6rem}
-.sums{display:flex;flex-wrap:wrap;gap:.6rem 2.2rem;margin:1.2rem 0;padding:0}
-.sums div{min-width:5.5rem}.sums b{display:block;font-size:1.5rem;font-variant-numeric:tabular-nums}
-.quiet{color:#6b6357}.you{border-left:4px solid #a33d1f;padding:.2rem .9rem;margin:.5rem 0}
-table{border-collapse:collapse;width:100%;font-size:13px}
-th,td{text-align:left;padding:.3rem .55rem;border-bottom:1px solid #d9d2c4;vertical-align:top}
-td.n{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
-code{font:12px ui-monospace,monospace;overflow-wrap:anywhere}
-.posters{display:grid;grid-template-columns:repeat(auto-fill,minmax(170px,1fr));gap:14px}
-figure{margin:0}.box{height:108px;background:#808080;display:flex;align-items:center;justify-content:center;
- color:#fff;overflow:hidden}figcaption{font-size:12px;overflow-wrap:anywhere;margin-top:3px}
-@media(prefers-color-scheme:dark){body{background:#1d1f22;color:#ece5d8}th,td{border-color:#3a3d42}
- .quiet{color:#a89f90}}
-@media print{body{margin:0;max-width:none}}
-"""
-
-
 def as_csv(report: IngestReport) -> str:
     """Each clip a row, its columns those of ReportRow; files that need a person and have no row come after them."""
     out = io.StringIO()
@@ -52,18 +32,13 @@ def as_csv(report: IngestReport) -> str:
     writer.writerow(names)
     listed = set()
     for row in report.rows:
-        writer.writerow([_plain(getattr(row, name)) for name in names])
+        writer.writerow([plain_cell(getattr(row, name)) for name in names])
         listed.add(row.path)
     for problem in report.failed:
         if problem.path not in listed:
             row = ReportRow(problem.path, Path(problem.path).stem, "", 0, "needs you", problem.reason)
-            writer.writerow([_plain(getattr(row, name)) for name in names])
+            writer.writerow([plain_cell(getattr(row, name)) for name in names])
     return out.getvalue()
-
-
-def _plain(value: object) -> object:
-    """A cell that no spreadsheet takes for a formula."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
 
 
 def poster_place(project: Project, row: ReportRow) -> tuple[Path, Fraction | None] | None:
@@ -83,14 +58,11 @@ def poster_place(project: Project, row: ReportRow) -> tuple[Path, Fraction | Non
 def as_html(report: IngestReport, title: str, picture: Callable[[ReportRow], bytes | None] = lambda row: None) -> str:
     """One page that needs nothing else; ``picture`` gives the JPEG of a row."""
     parts = [
-        "<!doctype html><html lang='en'><head><meta charset='utf-8'>",
-        f"<meta name='viewport' content='width=device-width'><title>{escape(title)}</title>",
-        f"<style>{_STYLE}</style></head><body>",
         f"<p class='quiet'>{escape(title)}</p><h1>{escape(report.one_number())}</h1>",
         f"<p>{escape(report.headline())}.</p>", _sums(report), _needing(report), _posters(report, picture),
-        _table(report), _passed(report), "</body></html>",
+        _table(report), _passed(report),
     ]  # fmt: skip
-    return "\n".join(part for part in parts if part)
+    return html_page(title, parts)
 
 
 def _sums(report: IngestReport) -> str:

@@ -3,10 +3,8 @@
 from .attached import Attached, attach, open_picture
 from .codecs import CODECS, QUALITIES, SCALES, Codec, codec_named, scale_words
 from .library import (
-    Entry,
-    Library,
+    PRESETS,
     find_preset,
-    free_name,
     import_preset,
     list_presets,
     load_preset,
@@ -27,6 +25,7 @@ __all__ = [
     "CODECS",
     "EXAMPLES",
     "NEED_PROBE",
+    "PRESETS",
     "PROOFS",
     "QUALITIES",
     "SCALES",
@@ -34,8 +33,6 @@ __all__ = [
     "TOKENS",
     "Attached",
     "Codec",
-    "Entry",
-    "Library",
     "Mark",
     "Originals",
     "Preset",
@@ -49,7 +46,6 @@ __all__ = [
     "fill_path",
     "fill_text",
     "find_preset",
-    "free_name",
     "import_preset",
     "list_presets",
     "listed",

@@ -18,11 +18,10 @@ from PySide6.QtWidgets import (
 )
 
 from ....core.errors import ShadowError, sentence
+from ....core.library import Entry, free_name
 from ....core.presets import (
-    Entry,
     Preset,
     describes,
-    free_name,
     import_preset,
     read_library,
     remove_preset,
@@ -39,7 +38,7 @@ class LibraryList(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._entries: dict[str, Entry] = {}
+        self._entries: dict[str, Entry[Preset]] = {}
         self._own: Preset | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -79,7 +78,7 @@ class LibraryList(QWidget):
         """Read the library; ``own`` is the project's standing preset, which may lie in no file."""
         self._own = own
         library = read_library()
-        self._entries = {entry.preset.name: entry for entry in library.entries}
+        self._entries = {entry.value.name: entry for entry in library.entries}
         names = sorted({*self._entries, *([own.name] if own is not None else [])}, key=str.casefold)
         with QSignalBlocker(self.list):
             self.list.clear()
@@ -112,7 +111,7 @@ class LibraryList(QWidget):
         if self._own is not None and self._own.name == name:
             return self._own
         entry = self._entries.get(name)
-        return entry.preset if entry is not None else None
+        return entry.value if entry is not None else None
 
     @property
     def names(self) -> list[str]:
