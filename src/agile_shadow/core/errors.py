@@ -75,6 +75,10 @@ class ProjectError(ShadowError):
     """A project file cannot be read or written."""
 
 
+class NotAProject(ProjectError):
+    """A timeline of another tool, of which a project can be made."""
+
+
 class ShelfError(ShadowError):
     """A place for files cannot be used, or a path would leave it."""
 

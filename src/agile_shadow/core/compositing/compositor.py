@@ -25,7 +25,7 @@ from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
 from .lettering import stand_in, title_picture
-from .placing import Mask, Spot, spot
+from .placing import Mask, Spot, laid_as, spot
 from .window import Window
 
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
@@ -251,7 +251,9 @@ class Compositor:
         if frame is not None and frame.rotation % 180:
             native = native[::-1]
         shape = float(info.display_aspect or aspect)
-        place = spot(layer.block.effects.placement, shape, float(aspect), window, native)
+        placement = laid_as(layer.shape, layer.block.effects.placement, shape, float(aspect), info.display_width,
+                            layer.across)  # fmt: skip
+        place = spot(placement, shape, float(aspect), window, native)
         if place is None:
             return None
         if frame is None or file is None:

@@ -31,6 +31,7 @@ class OpenPictures:
         self._presence = presence
         self._limit = limit
         self._files: list[OpenPicture] = []  # the one used last stands last
+        self.opened: dict[Path, str] = {}  # every clip's file that was ever opened, as original or as proxy
 
     def begin(self) -> None:
         """A new picture: every file may give a frame."""
@@ -76,6 +77,7 @@ class OpenPictures:
         else:
             reader = open_reader(choice.path, info.interlaced, info.sequence_rate)
         self._presence.tell(choice.path, True)
+        self.opened[choice.path] = choice.kind
         return OpenPicture(choice.path, reader)
 
     def _make_room(self) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -31,6 +31,19 @@ class Spot:
     offset: tuple[int, int] = (0, 0)
     matrix: NDArray[np.float64] | None = None
     mask: Mask | None = None
+
+
+def laid_as(
+    shape: str, placement: Placement, aspect: float, frame_aspect: float, width: int, frame_width: int
+) -> Placement:
+    """A placement of a picture ``width`` pixels wide over a frame of ``frame_width`` pixels, its scale as the shape
+    ``fill`` or ``pixels`` has it (see SHAPES); ``fit`` leaves it."""
+    if shape == "fill":
+        return replace(placement, scale=placement.scale * max(aspect / frame_aspect, frame_aspect / aspect))
+    if shape == "pixels" and frame_width and width:
+        fitted = min(1.0, aspect / frame_aspect) * frame_width
+        return replace(placement, scale=placement.scale * width / fitted)
+    return placement
 
 
 @lru_cache(maxsize=256)

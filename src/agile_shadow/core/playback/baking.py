@@ -122,6 +122,7 @@ def stretch_digest(project: Project, start: int, end: int) -> str:
     """What a stretch of the open timeline is drawn from: another text as soon as anything in it changes."""
     line = project.timeline
     parts: list[object] = [line.rate, line.width, line.height, end - start]
+    parts += [line.shape] if line.shape != "fit" else []
     for track in line.tracks:
         if track.kind == "picture" and not track.off:
             parts.append([_block_part(project, block, start) for block in _concerned(track, start, end)])

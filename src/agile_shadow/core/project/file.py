@@ -19,7 +19,7 @@ import opentimelineio as otio
 from pydantic import ValidationError
 
 from ..below import open_ordinary
-from ..errors import ProjectError, ShadowError, from_os_error
+from ..errors import NotAProject, ProjectError, ShadowError, from_os_error
 from ..files import written_atomically
 from ..media import MediaInfo, as_form
 from ..media.joined import parts_of
@@ -109,7 +109,10 @@ def _loaded(text: str, path: Path) -> Project:
     metadata = timeline.get("metadata")
     own = metadata.get(KEY) if isinstance(metadata, dict) else None
     if timeline.get("OTIO_SCHEMA") != "Timeline.1" or not isinstance(own, dict):
-        raise ProjectError("is a timeline but not a project of Agile Shadow", path, "Open a project file.")
+        raise NotAProject(
+            "is a timeline but not a project of Agile Shadow", path,
+            "Open it from the project menu, or with open-timeline, to make a project of it.",
+        )  # fmt: skip
     version = own.get("version")
     if not isinstance(version, int) or not 1 <= version <= VERSION:
         raise ProjectError(f"was written by a newer version ({version})", path, "Update the program to open it.")

@@ -82,6 +82,9 @@ class SettingsIn(Strict):
     height: Annotated[int, Field(ge=0, le=65_536)]
     mark_in: Frame | None = None
     mark_out: Frame | None = None
+    start: Annotated[int, Field(ge=0, le=10**9)] = 0
+    drop: bool = False
+    shape: Literal["fit", "fill", "pixels"] = "fit"
     id: Id | None = None
 
 
@@ -98,7 +101,7 @@ class TrackIn(Strict):
 class EffectsIn(Strict):
     """What is done to a block."""
 
-    placement: Annotated[dict[Name, Number], Field(max_length=20)] = Field(default_factory=dict)
+    placement: Annotated[dict[Name, Number | Id], Field(max_length=20)] = Field(default_factory=dict)
     colour: Annotated[dict[Name, Number | Id], Field(max_length=20)] = Field(default_factory=dict)
     gain: Annotated[float, Field(ge=-200, le=60, allow_inf_nan=False)] = 0.0
     fade_in: Annotated[int, Field(ge=0, le=10**10)] = 0

@@ -8,6 +8,7 @@ import secrets
 from collections.abc import Callable
 from fractions import Fraction
 from functools import lru_cache
+from typing import Any
 
 from ..media import MediaInfo
 from ..presets import Attached
@@ -34,7 +35,8 @@ from .schema import KEY, Json
 
 _TABLES = 64 << 20  # bytes of all colour tables, unpacked
 ClipText = Callable[[Block], tuple[str, str, str, MediaInfo]]  # name, references as JSON, active key, what it is
-_PLACEMENT = ("x", "y", "scale", "rotation", "left", "top", "right", "bottom", "opacity")
+_PLACEMENT = ("x", "y", "scale", "rotation", "left", "top", "right", "bottom", "opacity", "shape")
+_NEW = Timeline()
 _COLOUR = ("exposure", "temperature", "contrast", "saturation")
 
 
@@ -98,6 +100,8 @@ def line_to_text(line: Timeline, name: str, values: Json, block_text: Callable[[
         "name": line.name, "id": line.id, "rate": rate_text(line.rate), "width": line.width, "height": line.height,
         "mark_in": line.mark_in, "mark_out": line.mark_out,
     }  # fmt: skip
+    more = {"start": line.start, "drop": line.drop, "shape": line.shape}
+    settings |= {name: value for name, value in more.items() if value != getattr(_NEW, name)}
     text = json.dumps(
         schema.timeline(name, tracks, markers, {KEY: {**values, "timeline": settings}}), ensure_ascii=False, indent=1
     )
@@ -202,6 +206,9 @@ def line_from_otio(values: Json, tables: Tables) -> Timeline:
         markers=tuple(sorted((_marker_from(marker) for marker in stack["markers"]), key=lambda m: m.frame)),
         mark_in=settings.mark_in,
         mark_out=settings.mark_out,
+        start=settings.start,
+        drop=settings.drop,
+        shape=settings.shape,
         id=settings.id or new_id(),
     ).checked()
 
@@ -257,7 +264,8 @@ def _title_from(values: Json) -> Title:
 
 
 def _effects_from(one: EffectsIn, tables: Tables) -> Effects:
-    placement = Placement(**one.placement).checked()
+    placed: dict[str, Any] = dict(one.placement)
+    placement = Placement(**placed).checked()
     colour = dict(one.colour)
     table = tables.table(str(colour.pop("lut"))) if "lut" in colour else None
     numbers = {name: float(value) for name, value in colour.items()}

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ..presets import Attached
 
 FACES = ("plain", "bold", "fixed width")
+SHAPES = ("fit", "fill", "pixels")  # whole in the frame; over all of it; a pixel for a pixel
 SPOTS = (
     "upper left", "upper middle", "upper right",
     "middle left", "centre", "middle right",
@@ -20,7 +21,8 @@ class Placement:
 
     ``x`` and ``y``: how far its middle is moved right and down, in parts of the frame's width and height; ``scale``: 1
     fits it into the frame; ``rotation`` in degrees clockwise; ``left`` to ``bottom``: parts of its width or height that
-    are cropped; ``opacity`` from 0 to 1.
+    are cropped; ``opacity`` from 0 to 1. ``shape``: how footage of another shape than the frame's lies in it, one of
+    SHAPES; "" as the timeline has it.
     """
 
     x: float = 0.0
@@ -32,6 +34,7 @@ class Placement:
     right: float = 0.0
     bottom: float = 0.0
     opacity: float = 1.0
+    shape: str = ""
 
     @property
     def fills(self) -> bool:
@@ -42,6 +45,8 @@ class Placement:
         """Itself; raises ValueError for values without a meaning."""
         crops = (self.left, self.top, self.right, self.bottom)
         ok = 0.01 <= self.scale <= 50 and 0 <= self.opacity <= 1 and all(0 <= crop < 1 for crop in crops)
+        if self.shape and self.shape not in SHAPES:
+            raise ValueError(f"footage is not laid {self.shape!r}")
         if not ok or self.left + self.right >= 1 or self.top + self.bottom >= 1 or abs(self.x) > 50 or abs(self.y) > 50:
             raise ValueError(f"no place for a picture: {self}")
         return self

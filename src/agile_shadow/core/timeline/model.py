@@ -11,6 +11,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
+from ..time import timecode_at
 from .effects import NO_COLOUR, PLAIN, Colour, Placement, Title
 
 Side = Literal["originals", "proxies"]
@@ -221,7 +222,8 @@ class Timeline:
     """Tracks in one row of frames. ``rate`` is 0 until the first clip gives rate and frame size (pixels).
 
     ``tracks``: picture tracks first, the lowest first, then sound tracks. ``mark_in`` and ``mark_out`` are the first
-    and the last frame of a marked stretch.
+    and the last frame of a marked stretch. ``start``: number of frame 0 in timecode, ``drop``: counted as drop-frame.
+    ``shape``: how footage of another shape lies in the frame, one of SHAPES.
     """
 
     name: str = "Timeline 1"
@@ -232,7 +234,14 @@ class Timeline:
     markers: tuple[Marker, ...] = ()
     mark_in: int | None = None
     mark_out: int | None = None
+    start: int = 0
+    drop: bool = False
+    shape: str = "fit"
     id: str = field(default_factory=new_id)
+
+    def timecode(self, frame: int) -> str:
+        """The timecode of a frame."""
+        return timecode_at(self.start + frame, self.rate or Fraction(25), self.drop)
 
     @property
     def length(self) -> int:
