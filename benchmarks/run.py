@@ -23,6 +23,7 @@ from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from cutting import measure_big, measure_cutting, measure_sides
 from estimates import measure_estimates
 from faults import measure_faults
+from films import measure_film_faults, measure_film_kills, measure_films
 from footage import demo_card, heavy_clip
 from hostile import main as hostile
 from ingest import (
@@ -175,6 +176,13 @@ def main() -> int:
         for word, measure in (("big", measure_big), ("cutting", measure_cutting), ("sides", measure_sides)):
             if only in ("", word):
                 for what, value, wanted, unit in measure(folder):
+                    told(what, value, wanted, unit)
+        if only in ("", "films"):
+            for what, value, wanted, unit in measure_films(folder):
+                told(what, value, wanted, unit)
+        for word, plant in (("planted", measure_film_faults), ("killed", measure_film_kills)):
+            if only in ("", word):
+                for what, value, wanted, unit in plant(folder, numbers[0] if numbers else 5):
                     told(what, value, wanted, unit)
         if only in ("", "window"):
             for what, value, wanted, unit in measure_window(folder):

@@ -14,7 +14,7 @@ import numpy as np
 
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.estimates.headroom import HeadroomRequest, measure_headroom
-from agile_shadow.core.export import ExportRequest, run_export
+from agile_shadow.core.film import make_film, plain_film
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import MediaInfo, SoundReader, open_reader, to_bgra
@@ -346,7 +346,7 @@ class _Visit:
         line = append(project.timeline, clip.piece(Fraction(0), Fraction(count) / clip.original.info.frame_rate))
         out = self._folder / "trial" / "film.mp4"
         out.unlink(missing_ok=True)
-        run_export(ExportRequest(project.but(timeline=line), out), quiet)
+        make_film(plain_film(project.but(timeline=line), out), quiet)
         seen = see(out)
         wrong = []
         if not clip.original.info.variable_rate and seen.numbers != self._kind.numbers[: len(seen.numbers)]:

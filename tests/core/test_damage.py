@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from agile_shadow.core.compositing import Mixer
 from agile_shadow.core.errors import ExportError, MediaError, ShadowError, WorkerDied
-from agile_shadow.core.export import ExportRequest, final_check, run_export
+from agile_shadow.core.film import final_check, make_film, plain_film
 from agile_shadow.core.ingest.copying import CopyRequest
 from agile_shadow.core.ingest.source import read_source
 from agile_shadow.core.jobs import WorkerPool
@@ -285,11 +285,11 @@ def test_a_film_is_not_made_with_silence_where_its_original_sounds(
 ) -> None:
     project, path = muted
     with pytest.raises(ExportError, match=r"a part of its sound cannot be decoded.*Mute its blocks") as caught:
-        run_export(ExportRequest(project, tmp_path / "film.mp4"), quiet)
+        make_film(plain_film(project, tmp_path / "film.mp4"), quiet)
     assert caught.value.path == path and not (tmp_path / "film.mp4").exists()
     line = project.timeline
     off = project.but(timeline=line.with_tracks(replace(line.sounds[0], off=True)))
-    assert run_export(ExportRequest(off, tmp_path / "film.mp4"), quiet).seconds == 2
+    assert make_film(plain_film(off, tmp_path / "film.mp4"), quiet).seconds == 2
 
 
 def test_silence_that_stands_for_sound_is_told_once(muted: tuple[Project, Path]) -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from agile_shadow.core.compositing import picture_of
 from agile_shadow.core.errors import ExportError, ShadowError
-from agile_shadow.core.export import ExportRequest, final_check, run_export
+from agile_shadow.core.film import final_check, make_film, plain_film
 from agile_shadow.core.media import FrameReader, SoundReader, probe, to_bgra
 from agile_shadow.core.presets import Mark, Preset, Proxies
 from agile_shadow.core.project import Project, load_project
@@ -52,7 +52,7 @@ def test_the_film_has_the_frames_of_the_timeline_from_the_originals(
     project: Project, tmp_path: Path, ending: str
 ) -> None:
     out = tmp_path / f"film{ending}"
-    result = run_export(ExportRequest(project, out), quiet)
+    result = make_film(plain_film(project, out), quiet)
     assert [source.blocks for source in final_check(project).sources] == [1, 1, 1]  # with their sound, once each
     assert codes(out) == expected()
     info = probe(out)
@@ -87,9 +87,9 @@ def test_a_missing_or_changed_original_is_refused_with_its_shelf(project: Projec
     data = bytearray(path.read_bytes())
     data[-1] ^= 1
     path.write_bytes(data)
-    assert "checksum differs" in refusal(lambda: run_export(ExportRequest(project, tmp_path / "f.mp4"), quiet))
+    assert "checksum differs" in refusal(lambda: make_film(plain_film(project, tmp_path / "f.mp4"), quiet))
     path.unlink()
-    said = refusal(lambda: run_export(ExportRequest(project, tmp_path / "f.mp4"), quiet))
+    said = refusal(lambda: make_film(plain_film(project, tmp_path / "f.mp4"), quiet))
     assert str(path) in said and "Boathouse" in said and "missing" in said
     assert not (tmp_path / "f.mp4").exists()
 
@@ -101,18 +101,18 @@ def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Pa
         if path.suffix.lower() in (".mp4", ".mov"):
             before = path.read_bytes()
             with pytest.raises(ShadowError, match="footage"):
-                run_export(ExportRequest(project, path), quiet)
+                make_film(plain_film(project, path), quiet)
             assert path.read_bytes() == before
     with pytest.raises(ExportError):
-        run_export(ExportRequest(project, tmp_path / "film.wmx"), quiet)
+        make_film(plain_film(project, tmp_path / "film.wmx"), quiet)
     with pytest.raises(ExportError):
-        run_export(ExportRequest(project.but(timeline=Timeline(rate=Fraction(25))), tmp_path / "f.mp4"), quiet)
+        make_film(plain_film(project.but(timeline=Timeline(rate=Fraction(25))), tmp_path / "f.mp4"), quiet)
 
 
 def test_the_film_shows_every_effect_as_the_player_does(project: Project, tmp_path: Path) -> None:
     project = with_everything(project, frames=4)
     line = project.timeline
-    result = run_export(ExportRequest(project, tmp_path / "film.mov"), quiet)
+    result = make_film(plain_film(project, tmp_path / "film.mov"), quiet)
     assert result.frames == line.length
     with FrameReader(result.path) as reader:
         for frame in range(0, line.length, 3):

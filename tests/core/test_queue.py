@@ -21,6 +21,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 from agile_shadow.core.desk import Desk, FilmRun, film_request
 from agile_shadow.core.desk.queued import QueuedRun
 from agile_shadow.core.errors import Cancelled, MediaError, WorkerStalled
+from agile_shadow.core.film import FilmRequest, plain_film
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
@@ -338,7 +339,7 @@ def test_what_failed_is_tried_again_alone(session: ProjectSession) -> None:
 def test_a_film_whose_timeline_is_gone_says_so_and_nothing_of_being_taken_back(made: Path, tmp_path: Path) -> None:
     cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
     session, store = ProjectSession.open(tmp_path / "film.otio"), JobStore()
-    values = film_request(session.project, tmp_path / "film.mp4")
+    values = film_request(plain_film(session.project, tmp_path / "film.mp4"))
     Path(values["project"]).unlink()
     store.begin(FilmRun.kind, session.path, values)
     desk, ended = Desk(session, store), []
@@ -359,7 +360,7 @@ def test_a_film_that_was_taken_back_can_be_tried_again(made: Path, tmp_path: Pat
     session = ProjectSession.open(tmp_path / "film.otio")
     desk = Desk(session, JobStore())
     try:
-        run = desk.film(tmp_path / "film.mp4")
+        run = desk.film(plain_film(session.project, tmp_path / "film.mp4"))
         run.stop(for_good=True)
         until(lambda: not desk.runs)
         (piece,) = run.board.pieces()
@@ -379,15 +380,15 @@ def test_nobody_waits_while_the_timeline_of_a_film_is_written(
     session = ProjectSession.open(tmp_path / "film.otio")
     desk, seen = Desk(session, JobStore()), []
 
-    def written(project: Project, out: Path) -> Any:
+    def written(request: FilmRequest) -> Any:
         other = threading.Thread(target=lambda: seen.append(desk.runs))  # as the window asks for them all the time
         other.start()
         other.join(5)
-        return film_request(project, out)
+        return film_request(request)
 
     monkeypatch.setattr("agile_shadow.core.desk.desk.film_request", written)
     try:
-        desk.film(tmp_path / "film.mp4").stop(for_good=True)
+        desk.film(plain_film(session.project, tmp_path / "film.mp4")).stop(for_good=True)
         assert seen == [[]]
         until(lambda: not desk.runs)
     finally:
@@ -401,7 +402,7 @@ def test_an_ended_run_is_opened_again_for_what_failed(made: Path, tmp_path: Path
     desk = Desk(session, store)
     try:
         (tmp_path / "out").write_bytes(b"in the way")  # a file where the folder should be
-        run = desk.film(tmp_path / "out" / "film.mp4")
+        run = desk.film(plain_film(session.project, tmp_path / "out" / "film.mp4"))
         until(lambda: not desk.runs, 120)
         (failed,) = run.board.pieces()
         assert failed.state == "failed" and str(tmp_path / "out") in failed.note and run.job is not None
@@ -464,8 +465,8 @@ def test_a_film_is_of_the_timeline_as_it_was_asked_for(made: Path, tmp_path: Pat
     session = ProjectSession.open(tmp_path / "film.otio")
     desk = Desk(session, JobStore())
     try:
-        run = desk.film(tmp_path / "out" / "film.mp4")
-        assert "being made" in refusal(lambda: desk.film(tmp_path / "out" / "film.mp4"))
+        run = desk.film(plain_film(session.project, tmp_path / "out" / "film.mp4"))
+        assert "being made" in refusal(lambda: desk.film(plain_film(session.project, tmp_path / "out" / "film.mp4")))
         session.edit("Empty", lambda now: now.but(timeline=type(now.timeline)()))
         until(lambda: not desk.runs, 120)
         assert run.problems == [] and run.result is not None
@@ -499,6 +500,7 @@ _WINDOW = """
 import sys, time
 from pathlib import Path
 from agile_shadow.core.desk import Desk
+from agile_shadow.core.film import plain_film
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.pairing.making import MakeRequest, make_request
 from agile_shadow.core.presets import Preset, Proxies
@@ -509,7 +511,7 @@ lock.take("a window")
 session = ProjectSession.open(path)
 desk = Desk(session, JobStore())
 if kind == "film":
-    run = desk.film(out)
+    run = desk.film(plain_film(session.project, out))
 else:
     preset = Preset(name="Half", proxies=Proxies(codec="h264", scale="1/2", place="project", folder="made"))
     run = desk.make(make_request(session.project, path.parent, tuple(c.id for c in session.project.clips), preset))
@@ -554,12 +556,12 @@ def test_it_goes_on_after_a_kill(made: Path, tmp_path: Path, kind: str, how: str
 def test_nothing_begins_after_the_end_and_what_is_open_stays_open(made: Path, tmp_path: Path) -> None:
     cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
     session, store = ProjectSession.open(tmp_path / "film.otio"), JobStore()
-    values = film_request(session.project, tmp_path / "film.mp4")
+    values = film_request(plain_film(session.project, tmp_path / "film.mp4"))
     store.begin(FilmRun.kind, session.path, values)
     desk = Desk(session, store)
     desk.end()
     assert desk.go_on() == [] and desk.runs == []
-    assert "being closed" in refusal(lambda: desk.film(tmp_path / "other.mp4"))
+    assert "being closed" in refusal(lambda: desk.film(plain_film(session.project, tmp_path / "other.mp4")))
     assert len(store.open_jobs(session.path)) == 1  # it is not marked as failed
     assert desk.close(10)
     session.close()

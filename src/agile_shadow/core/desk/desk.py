@@ -11,6 +11,7 @@ from pathlib import Path
 from psygnal import Signal
 
 from ..errors import ShadowError, sentence
+from ..film import FilmRequest
 from ..ingest import IngestReport, IngestRequest, IngestRun, Watch, watched_folders
 from ..ingest.watched import QUIET
 from ..jobs import JobRecord, JobStore, Machine
@@ -114,12 +115,12 @@ class Desk:
             self._begin(run)
         return run
 
-    def film(self, out: Path) -> FilmRun:
-        """Render the open timeline as it is now. Raises ShadowError when it is refused, or being made already."""
-        self._refuse_film(out)
-        values = film_request(self._session.project, out)  # writes a file: nobody waits for the lock meanwhile
+    def film(self, request: FilmRequest) -> FilmRun:
+        """Make a film. Raises ShadowError when it is refused, or being made already."""
+        self._refuse_film(request.out)
+        values = film_request(request)  # writes a file: nobody waits for the lock meanwhile
         with self._lock:
-            self._refuse_film(out)
+            self._refuse_film(request.out)
             run = FilmRun(values, self._session, self._store, self.machine)
             self._begin(run)
         return run
@@ -138,6 +139,8 @@ class Desk:
         self._runs.append(run)
         if isinstance(run, MakeRun):
             run.turn = lambda: self._turn_of(run)
+        elif isinstance(run, FilmRun):
+            run.turn = lambda: self._turn_of_film(run)
         thread = threading.Thread(target=self._work, args=(run,), name=run.kind, daemon=True)
         self._threads = [*(one for one in self._threads if one.is_alive()), thread]
         thread.start()
@@ -149,6 +152,11 @@ class Desk:
             if not isinstance(earlier, FilmRun) and earlier.making and not earlier.gated:
                 return f"until {earlier.title[:1].lower()}{earlier.title[1:]} has its proxies"
         return ""
+
+    def _turn_of_film(self, run: FilmRun) -> str:
+        """Films are made one after the other: side by side each would only take longer."""
+        earlier = next((one for one in self.films if one is run or (one.making and not one.gated)), run)
+        return "" if earlier is run else f"until {earlier.title[:1].lower()}{earlier.title[1:]} is made"
 
     def _work(self, run: Run) -> None:
         report, problem = None, ""

@@ -9,26 +9,30 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ExportError
-from ..export import ExportRequest, ExportResult, run_export
 from ..files import remove_partials_beside
+from ..film import FILM_SETTINGS, FilmRequest, FilmResult, make_film, settings_for
 from ..jobs import JobStore, Machine, Piece
 from ..log import state_folder
-from ..project import Project, ProjectSession, load_project, save_project
+from ..project import ProjectSession, load_project, save_project
 from .queued import QueuedRun
 
 log = logging.getLogger(__name__)
 _KEPT = 20  # timelines of films that failed or were taken back, for another try
 
 
-def film_request(project: Project, out: Path) -> dict[str, Any]:
-    """What the queue keeps of a film; its timeline is written beside the queue. Raises ProjectError."""
+def film_request(request: FilmRequest) -> dict[str, Any]:
+    """What the queue keeps of a film; its timeline is written beside the queue. Raises ProjectError, ExportError."""
+    request.checked()
     folder = state_folder() / "films"
     kept = sorted(folder.glob("*.otio"), key=lambda path: path.stat().st_mtime) if folder.is_dir() else []
     for old in kept[: max(0, len(kept) + 1 - _KEPT)]:
         old.unlink(missing_ok=True)
     path = folder / f"{secrets.token_hex(8)}.otio"
-    save_project(project, path)
-    return {"out": str(out), "project": str(path)}
+    save_project(request.project, path)
+    return {
+        "out": str(request.out), "project": str(path), "settings": request.settings.to_json(), "first": request.first,
+        "end": request.end, "draft": request.draft,
+    }  # fmt: skip
 
 
 class FilmRun(QueuedRun):
@@ -40,41 +44,53 @@ class FilmRun(QueuedRun):
 
     def __init__(self, values: dict[str, Any], session: ProjectSession, store: JobStore, machine: Machine) -> None:
         self.out = Path(values["out"])
-        self.result: ExportResult | None = None
+        self.draft = values.get("draft") is True
+        self.frames = 0  # known when it has begun
+        self.result: FilmResult | None = None
         super().__init__(values, session, store, machine)
 
     @property
     def title(self) -> str:
         """What it is, for a person."""
-        return f"Film {self.out.name}"
+        return f"{'Draft' if self.draft else 'Film'} {self.out.name}"
 
     def pieces(self) -> list[Piece]:
         """One job."""
-        project = self._project()
-        length = float(project.timeline.length / (project.timeline.rate or 25))
-        made_of = f"{project.timeline.name} of {self.session.project.name}"
-        return [Piece(0, "film", self.out.name, made_of, str(self.out), "from originals", length)]
+        request = self._request()
+        self.frames = request.count
+        made_of = f"{request.line.name} of {self.session.project.name}"
+        how = "from what is quickest" if self.draft else "from originals"
+        known = self.board.piece("film", str(self.out))
+        if known is not None and known.active and known.begun:
+            how += "; it was interrupted and begins again, for a film's file cannot be continued"
+        return [Piece(0, "film", self.out.name, made_of, str(self.out), how, float(request.seconds))]
 
-    def _project(self) -> Project:
-        kept = self.values.get("project")
-        return load_project(Path(kept)) if kept else self.session.project
+    def _request(self) -> FilmRequest:
+        values, kept = self.values, self.values.get("project")
+        project = load_project(Path(kept)) if kept else self.session.project
+        chosen = values.get("settings")
+        settings = FILM_SETTINGS.parse(chosen) if chosen else settings_for(self.out)
+        end = values.get("end")
+        return FilmRequest(project, self.out, settings, int(values.get("first", 0)),
+                           None if end is None else int(end), self.draft)  # fmt: skip
 
-    def work(self, piece: Piece) -> tuple[Any, ExportRequest]:
+    def work(self, piece: Piece) -> tuple[Any, FilmRequest]:
         """Render it."""
         if self.out.parent.is_dir():
             with suppress(OSError):  # what a try that was killed has left
                 remove_partials_beside(self.out)
-        return run_export, ExportRequest(self._project(), self.out)
+        return make_film, self._request()
 
     def take(self, piece: Piece, result: Any) -> str:
         """It lies there."""
-        if not isinstance(result, ExportResult):
+        if not isinstance(result, FilmResult):
             raise ExportError("the worker brought no film", self.out, "Try again.")
         self.result = result
-        return f"{result.frames} frames"
+        return f"{result.frames} frames, read back and proven"
 
     def forget(self) -> None:
         """Its timeline is not needed any more."""
         if self.values.get("project"):
             with suppress(OSError):
                 Path(self.values["project"]).unlink(missing_ok=True)
+

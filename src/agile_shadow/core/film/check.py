@@ -1,4 +1,4 @@
-"""The final check: what an export would use, before it starts."""
+"""The final check: what a film would use, and what is odd about its timeline, before it starts."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from ..hashing import checksum_of
 from ..media.sequence import members, status
 from ..project import Clip, Project
 from ..timeline import Block, Timeline
+from .findings import Finding, findings_of
 
 
 @dataclass(frozen=True)
@@ -27,20 +28,23 @@ class SourceCheck:
 
 @dataclass(frozen=True)
 class FinalCheck:
-    """All originals of the timeline."""
+    """All originals of the stretch; ``findings``: what is odd about it."""
 
     sources: tuple[SourceCheck, ...]
     empty: bool
+    findings: tuple[Finding, ...] = ()
 
     @property
     def ready(self) -> bool:
-        """Whether the export may begin."""
-        return not self.empty and not any(source.problem for source in self.sources)
+        """Whether the film may begin."""
+        against = any(source.problem for source in self.sources) or any(one.stands_against for one in self.findings)
+        return not self.empty and not against
 
     @property
     def warnings(self) -> list[str]:
-        """Notes worth reading that do not stand against the export."""
-        return [f"{source.path}: {source.note}" for source in self.sources if source.note]
+        """Notes worth reading that do not stand against the film."""
+        notes = [f"{source.path}: {source.note}" for source in self.sources if source.note]
+        return notes + [one.text for one in self.findings if not one.stands_against]
 
     def refuse_if_not_ready(self) -> None:
         """Raises ExportError naming the first original that is missing or changed and its shelf."""
@@ -53,11 +57,20 @@ class FinalCheck:
                     source.path,
                     "Connect its shelf or bring the file back; the film is made from originals only.",
                 )
+        for one in self.findings:
+            if one.stands_against:
+                raise ExportError(one.text.rstrip("."), None, "Change the timeline, or bring the right original.")
 
 
 def used_blocks(line: Timeline) -> Iterator[Block]:
     """Blocks of clips that are seen or heard: those of tracks that are on."""
     return (block for track in line.tracks if not track.off for block in track.blocks if block.title is None)
+
+
+def blocks_in(line: Timeline, first: int, end: int | None) -> list[Block]:
+    """Those of :func:`used_blocks` that lie in a stretch, at least in part."""
+    last = line.length if end is None else end
+    return [block for block in used_blocks(line) if block.start < last and block.end > first]
 
 
 def what_is_used(project: Project) -> object:
@@ -69,18 +82,19 @@ def what_is_used(project: Project) -> object:
     return uses, originals, project.shelves, (line.name, line.length, line.rate, line.width, line.height)
 
 
-def final_check(project: Project) -> FinalCheck:
-    """Look at each original of the timeline: is it there, and the file that was ingested? Reads drives; not for the
-    interface thread. Size and modification time are compared; where only the time differs, the checksum decides."""
+def final_check(project: Project, first: int = 0, end: int | None = None) -> FinalCheck:
+    """Look at each original of a stretch (default: all) of the timeline: is it there, and the file that was ingested?
+    And at the timeline. Reads drives; not for the interface thread. Size and modification time are compared; where
+    only the time differs, the checksum decides."""
     used: dict[str, set[str]] = {}
-    for block in used_blocks(project.timeline):
+    for block in blocks_in(project.timeline, first, end):
         used.setdefault(block.clip, set()).add(block.link or block.id)  # picture and its sound are one use
     checks = []
     for identity, blocks in used.items():
         clip = project.clip(identity)
         assert clip is not None
         checks.append(_check(project, clip, len(blocks)))
-    return FinalCheck(tuple(checks), project.timeline.length == 0)
+    return FinalCheck(tuple(checks), project.timeline.length == 0, findings_of(project, first, end))
 
 
 def _check(project: Project, clip: Clip, blocks: int) -> SourceCheck:

@@ -1,0 +1,204 @@
+"""The film: drawn, encoded, read back and proven; it gets its name when all of that is done."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from contextlib import suppress
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+
+from ..compositing import Layer
+from ..errors import ExportError, from_os_error
+from ..files import flush, partial_path, rename_new
+from ..jobs import Report
+from ..media import SAMPLE_RATE
+from ..project.guarding import refuse_footage
+from ..switch import Choice, Presence, choose
+from .certificate import certificate_path, certify, keep_certificate, page_path
+from .check import final_check
+from .drawing import Drawing
+from .loudness import Loudness
+from .proof import Drawn, prove_film
+from .request import FilmRequest, FilmResult
+from .signature import Signature, signature_of
+from .sounding import Sounding
+from .writing import FileWriter, PictureWriter, Writer
+
+_MEASURED, _RENDERED = 0.05, 0.8  # parts of the whole: the sound measured, the pictures made
+_SAMPLED = 3.0  # seconds for which a draft's film from originals is tried out
+
+
+def make_film(request: FilmRequest, report: Report) -> FilmResult:
+    """Check, render and prove: a task for a worker. An older film of that name is replaced at the end; a folder of
+    pictures never is.
+
+    Raises ExportError: for an original that is missing or changed, settings that cannot be made, a name that is
+    footage's, no room, or a film that is not what was drawn.
+    """
+    request.checked()
+    if not request.draft:
+        final_check(request.project, request.first, request.end).refuse_if_not_ready()
+    _refuse_name(request)
+    partial = partial_path(request.out)
+    try:
+        request.out.parent.mkdir(parents=True, exist_ok=True)
+        return _made(request, partial, report)
+    except av.error.FFmpegError as error:
+        raise ExportError(f"the film could not be written ({error.strerror})", request.out, "Try again.") from error
+    except OSError as error:
+        raise from_os_error(error, request.out, ExportError) from error
+    finally:
+        with suppress(OSError):  # its folder may be none, or gone
+            if partial.is_dir():
+                shutil.rmtree(partial)
+            partial.unlink(missing_ok=True)
+
+
+def _refuse_name(request: FilmRequest) -> None:
+    if request.settings.file == "pictures":
+        if request.out.exists():
+            raise ExportError("there is something of that name already", request.out, "Choose another name.")
+        return
+    refuse_footage(request.project, request.out)
+
+
+def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
+    rendering = _Rendering(request, partial, report)
+    begun = time.monotonic()
+    drawn = rendering.run()
+    pace = request.count / max(0.001, time.monotonic() - begun)
+    if partial.is_file():
+        flush(partial)
+    rest = 1 - _RENDERED
+    proof = prove_film(partial, request, drawn, lambda part: report(_RENDERED + part * rest * 0.95))
+    if proof.problems:
+        raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Try again.")
+    certificate = certify(request, partial, proof, rendering.loudness, tuple(rendering.notes))
+    _name_finally(request, partial)
+    kept = keep_certificate(certificate, request.out)
+    return FilmResult(
+        path=request.out,
+        frames=request.count,
+        seconds=request.seconds,
+        sources=tuple(drawn.opened),
+        settings=request.settings.name,
+        draft=request.draft,
+        pace=pace,
+        certificate=kept,
+        loudness=rendering.loudness.to_json() if rendering.loudness is not None else None,
+        original_pace=_pace_of_originals(request) if request.draft else 0.0,
+        notes=tuple(rendering.notes),
+    )
+
+
+def _name_finally(request: FilmRequest, partial: Path) -> None:
+    """Certificates of an older film go first: none ever stands beside a film that it is not of."""
+    for path in (certificate_path(request.out), page_path(request.out)):
+        path.unlink(missing_ok=True)
+    if request.settings.file == "pictures":
+        rename_new(partial, request.out)
+        return
+    refuse_footage(request.project, request.out)  # once more: it may have come to lie there meanwhile
+    partial.replace(request.out)
+    flush(request.out.parent)
+
+
+class _Rendering:
+    """One pass over the stretch. ``loudness`` and ``notes`` are there when it has run."""
+
+    def __init__(self, request: FilmRequest, partial: Path, report: Report) -> None:
+        self._request = request
+        self._partial = partial
+        self._report = report
+        self._presence = Presence()
+        self._project = request.project.but(showing="proxies" if request.draft else "originals")
+        self.loudness: Loudness | None = None
+        self.notes: list[str] = []
+
+    def run(self) -> Drawn:
+        """Draw and encode all of it. Raises ExportError, MediaError, FFmpegError, OSError."""
+        drawing = Drawing(self._request) if self._request.settings.picture is not None else None
+        try:
+            if self._request.settings.sound is None:
+                with self._writer(0) as writer:
+                    signatures = self._pass(drawing, None, writer)
+                return Drawn(signatures, (), drawing.opened if drawing is not None else {})
+            with Sounding(self._request, self._choice) as sounding:
+                self._bring_to(sounding)
+                with self._writer(sounding.count) as writer:
+                    signatures = self._pass(drawing, sounding, writer)
+                self.loudness = sounding.loudness.result()
+                opened = {**(drawing.opened if drawing is not None else {}), **sounding.opened}
+                return Drawn(signatures, sounding.envelopes(), opened)
+        finally:
+            if drawing is not None:
+                drawing.close()
+
+    def _bring_to(self, sounding: Sounding) -> None:
+        wanted = self._request.settings.sound
+        if wanted is None or wanted.loudness is None:
+            return
+        found, why = sounding.bring_to(wanted.loudness, lambda part: self._report(part * _MEASURED))
+        self.notes.append(f"The sound was measured at {found.integrated:.1f} LUFS before.")
+        if why:
+            self.notes.append(f"{why[:1].upper()}{why[1:]}.")
+
+    def _writer(self, sounds: int) -> Writer:
+        if self._request.settings.file == "pictures":
+            self._partial.mkdir()
+            return PictureWriter(self._request, self._partial)
+        if self._request.settings.file == "still":
+            return PictureWriter(self._request, self._partial.parent, self._partial)
+        return FileWriter(self._request, self._partial, sounds)
+
+    def _pass(self, drawing: Drawing | None, sounding: Sounding | None, writer: Writer) -> list[Signature]:
+        signatures: list[Signature] = []
+        position = 0
+        total = self._request.samples[1] - self._request.samples[0]
+        for number in range(self._request.count):
+            if drawing is not None:
+                frame = drawing.frame(number)
+                signatures.append(signature_of(frame))
+                writer.picture(frame, number)
+            if sounding is not None:
+                last = number + 1 == self._request.count
+                until = total if last else round(Fraction(number + 1) / self._request.rate * SAMPLE_RATE)
+                writer.sound(position, sounding.read(position, until))
+                position = until
+            self._report(_MEASURED + (number + 1) / self._request.count * (_RENDERED - _MEASURED))
+        writer.finish()
+        return signatures
+
+    def _choice(self, layer: Layer) -> Choice | None:
+        clip = self._project.clip(layer.block.clip)
+        if clip is None:
+            return None
+        if self._request.draft:
+            return choose(self._project, clip, self._presence, layer.seconds, layer.block)
+        return choose(self._project, clip, self._presence, only="originals")
+
+
+def _pace_of_originals(request: FilmRequest) -> float:
+    """Frames per second at which the same film would be drawn and looked at from its originals, tried for a few
+    seconds spread over it; 0 where they are not there."""
+    film = replace(request, draft=False)
+    drawing = Drawing(film)
+    begun, done = time.monotonic(), 0
+    try:
+        for place in range(4):
+            first = request.count * place // 4
+            until = time.monotonic() + _SAMPLED / 4
+            for number in range(first, min(first + 12, request.count)):
+                signature_of(drawing.frame(number))
+                done += 1
+                if time.monotonic() > until:
+                    break
+    except (ExportError, OSError, av.error.FFmpegError):
+        return 0.0
+    finally:
+        drawing.close()
+    return done / max(0.001, time.monotonic() - begun)

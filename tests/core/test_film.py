@@ -1,0 +1,456 @@
+"""Films: settings, what is made of them, the proof that finds what is wrong, and the certificate."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+from collections.abc import Iterator
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import jsonschema
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from agile_shadow.core.errors import ExportError, ShadowError
+from agile_shadow.core.film import (
+    FILM_SETTINGS,
+    FilmPicture,
+    FilmRequest,
+    FilmSettings,
+    FilmSound,
+    certificate_path,
+    describes_film,
+    film_schema,
+    final_check,
+    findings_of,
+    make_film,
+    page_path,
+    plain_film,
+    read_certificate,
+    verify_film,
+)
+from agile_shadow.core.film.findings import gaps
+from agile_shadow.core.film.loudness import LoudnessMeter
+from agile_shadow.core.film.proof import sound_apart
+from agile_shadow.core.film.sounding import envelope_of
+from agile_shadow.core.media import FrameReader, SoundReader, probe
+from agile_shadow.core.presets import Mark, Preset, Proxies
+from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.timeline import Settings, append, with_settings
+from tests.effects import named, with_everything
+from tests.footage import NUMBERS, codes, here, ingest
+from tests.planted import dropped, exchanged, from_proxy, missing, repeated, writing
+
+SMALL = {"width": 320, "height": 180}
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+@pytest.fixture(scope="module")
+def filmed(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A project with half-size proxies and a cut in which everything is used, ingested once. Not to be written to."""
+    folder = tmp_path_factory.mktemp("filmed")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
+        half = Preset(name="Half", proxies=Proxies(scale=Fraction(1, 2), codec="h264"))
+        ingest(drawn_card, folder / "p.otio", half)
+    save_project(with_everything(load_project(folder / "p.otio"), frames=4), folder / "p.otio")
+    return folder / "p.otio"
+
+
+@pytest.fixture
+def project(filmed: Path) -> Project:
+    return load_project(filmed)
+
+
+def plain_cut(project: Project) -> Project:
+    """Two clips one after the other, as they are."""
+    line = replace(project.timeline, tracks=tuple(replace(track, blocks=()) for track in project.timeline.tracks[:1])
+                   + project.timeline.sounds)  # fmt: skip
+    line = replace(line, tracks=tuple(replace(track, blocks=()) for track in line.tracks))
+    for name, first in (("A001C002", 3), ("00004", 0)):
+        clip = named(project, name)
+        line = append(line, clip.piece(Fraction(first, 25), Fraction(12, 25)))
+    return project.but(timeline=line)
+
+
+def small(**more: Any) -> FilmSettings:
+    """Settings of a small viewing copy."""
+    return FilmSettings(**{"name": "Small", "picture": FilmPicture(**SMALL), **more})
+
+
+def seen_by_others(path: Path) -> list[str]:
+    """The pictures of a film as another reader decodes them: a checksum each."""
+    tool = shutil.which("ffmpeg")
+    assert tool is not None
+    command = [tool, "-v", "error", "-i", str(path), "-map", "0:v", "-f", "framemd5", "-"]
+    lines = subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
+    return [line.rsplit(",", 1)[1].strip() for line in lines if line and not line.startswith("#")]
+
+
+PICTURED = [entry.value.name for entry in FILM_SETTINGS.read().entries if entry.value.picture is not None]
+
+
+@pytest.mark.parametrize("name", [one for one in PICTURED if "HQX" not in one and "LT" not in one])
+def test_every_shipped_setting_gives_a_film_that_is_proven(project: Project, tmp_path: Path, name: str) -> None:
+    chosen = FILM_SETTINGS.find(name)
+    assert chosen.picture is not None
+    chosen = chosen.model_copy(update={"picture": chosen.picture.model_copy(update=SMALL)})
+    out = tmp_path / f"film{chosen.ending}"
+    result = make_film(FilmRequest(project, out, chosen, 20, 50), quiet)
+    assert result.frames == (1 if chosen.file == "still" else 30)
+    numbers = read_certificate(out).numbers
+    assert numbers["frames_compared"] == result.frames and numbers["largest_difference"] < 2
+    assert numbers["least_likeness"] > 0.95 and numbers["sound_off_ms"] == 0
+    files = sorted(out.iterdir()) if chosen.file == "pictures" else [out]
+    if chosen.file == "pictures":
+        assert len(files) == 30
+    if shutil.which("ffmpeg"):
+        assert sum(len(seen_by_others(file)) for file in files) == result.frames
+    assert not [one for one in tmp_path.iterdir() if one.name.endswith(".part")]
+
+
+def test_a_stretch_at_another_rate_shows_the_right_frames(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    chosen = small(file="mov", picture=FilmPicture(format="prores-422", rate=Fraction(50)))
+    make_film(FilmRequest(project, tmp_path / "film.mov", chosen, 4, 16), quiet)
+    wanted = [(NUMBERS["A001C002"], 3 + 4 + n // 2) for n in range(16)] + [(NUMBERS["00004"], n // 2) for n in range(8)]
+    assert codes(tmp_path / "film.mov") == wanted
+
+
+def test_a_film_of_another_shape_has_bars_and_square_pixels(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    chosen = small(file="mov", picture=FilmPicture(format="prores-422", width=640, height=640))
+    make_film(FilmRequest(project, tmp_path / "film.mov", chosen, 0, 3), quiet)
+    with FrameReader(tmp_path / "film.mov") as reader:
+        grey = reader.frame(1).reformat(format="gray").to_ndarray()[:640, :640]
+    assert grey[:130].max() < 20 and grey[-130:].max() < 20 and grey[150:490].max() > 100
+
+
+def test_timecode_reel_and_colours_are_written(project: Project, tmp_path: Path) -> None:
+    line = replace(plain_cut(project).timeline, start=90_000)
+    for ending, chosen in ((".mov", "prores-422"), (".mxf", "dnxhr-sq")):
+        settings_ = small(file=ending[1:], reel="FERRY1", picture=FilmPicture(format=chosen, **SMALL))
+        make_film(FilmRequest(project.but(timeline=line), tmp_path / f"f{ending}", settings_, 10, 20), quiet)
+        info = probe(tmp_path / f"f{ending}")
+        assert info.start_timecode == "01:00:00:10" and info.frames == 10
+        with av.open(str(tmp_path / f"f{ending}")) as container:
+            assert container.streams.video[0].codec_context.colorspace == 1
+    assert probe(tmp_path / "f.mov").reel == "FERRY1"
+
+
+def test_sound_goes_out_as_a_mix_by_tracks_or_by_channels(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    second = replace(project.timeline.sounds[0], id="second", name="Sound 2")
+    project = project.but(timeline=replace(project.timeline, tracks=(*project.timeline.tracks, second)))
+    made = {}
+    for channels in ("stereo", "tracks", "channels"):
+        out = tmp_path / f"{channels}.mov"
+        chosen = small(file="mov", sound=FilmSound(channels=channels),
+                       picture=FilmPicture(format="prores-422", **SMALL))  # fmt: skip
+        make_film(FilmRequest(project, out, chosen), quiet)
+        made[channels] = [stream.channels for stream in probe(out).audio]
+    assert made == {"stereo": [2], "tracks": [2, 2], "channels": [1, 1]}
+    alone = FilmSettings(name="W", file="wav", sound=FilmSound(channels="channels", bits=16))
+    make_film(FilmRequest(project, tmp_path / "alone.wav", alone), quiet)
+    info = probe(tmp_path / "alone.wav")
+    assert info.audio_channels == 2 and info.audio[0].bits == 16 and info.duration == Fraction(24, 25)
+
+
+def test_sound_is_in_step_to_the_sample(project: Project, tmp_path: Path) -> None:
+    make_film(FilmRequest(plain_cut(project), tmp_path / "film.mov", small(
+        file="mov", picture=FilmPicture(format="prores-422", **SMALL))), quiet)  # fmt: skip
+    heard = SoundReader(tmp_path / "film.mov").read(0, 48_000)
+    loud = int(np.argmax(np.abs(heard[:, 0]) > 0.1))
+    assert abs(loud - 48_000 * 12 // 25) < 48  # the clunk of frame 0 of the second block
+
+
+def test_loudness_is_measured_and_brought_to_a_target(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    result = make_film(
+        FilmRequest(project, tmp_path / "a.wav", FilmSettings(name="W", file="wav", sound=FilmSound(loudness=-27.0))),
+        quiet,
+    )
+    assert result.loudness is not None and abs(result.loudness["integrated"] + 27) < 0.2
+    assert result.notes and "before" in result.notes[0]
+    meter = LoudnessMeter()
+    meter.feed(SoundReader(result.path).read(0, 48_000 * 24 // 25))
+    assert abs(meter.result().integrated + 27) < 0.2
+    loud = make_film(
+        FilmRequest(project, tmp_path / "b.wav", FilmSettings(name="W", file="wav", sound=FilmSound(loudness=-5.0))),
+        quiet,
+    )
+    assert loud.loudness is not None and loud.loudness["true_peak"] <= -0.8 and "would go over" in loud.notes[1]
+
+
+def test_a_tone_is_as_loud_as_the_standard_says() -> None:
+    meter = LoudnessMeter()
+    tone = 10 ** (-23 / 20) * np.sin(2 * np.pi * 1000 * np.arange(48_000 * 20) / 48_000)
+    for first in range(0, len(tone), 9600):
+        meter.feed(np.repeat(tone[first : first + 9600, None], 2, axis=1).astype(np.float32))
+    found = meter.result()  # EBU Tech 3341, case 1
+    assert abs(found.integrated + 23) <= 0.1 and abs(found.true_peak + 23) < 0.1 and found.range < 0.1
+    assert LoudnessMeter().result().silent
+
+
+def test_a_draft_says_that_it_is_one_everywhere(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    draft = make_film(FilmRequest(project, tmp_path / "draft.mp4", small(), draft=True), quiet)
+    film = make_film(FilmRequest(project, tmp_path / "film.mp4", small()), quiet)
+    proxies = {project.path(clip.proxies[-1].file) for clip in project.clips if clip.proxies}
+    assert set(draft.sources) <= proxies and not set(film.sources) & proxies
+    with av.open(str(draft.path)) as container:
+        assert "DRAFT" in container.metadata["title"] and "proxies" in container.metadata["comment"]
+    certificate = read_certificate(draft.path)
+    assert certificate.draft and "DRAFT" in page_path(draft.path).read_text()
+    assert draft.original_pace > 0 and draft.pace > 0
+    with FrameReader(draft.path) as marked, FrameReader(film.path) as clean:
+        for number in (0, 5, 23):
+            one, other = (
+                reader.frame(number).reformat(format="gray").to_ndarray()[:16, :160].astype(int)
+                for reader in (marked, clean)
+            )
+            assert np.abs(one - other).mean() > 20
+
+
+def test_marks_are_burned_in_where_asked(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    mark = Mark(kind="timecode", x=0.5, y=0.5, size=0.3)
+    for format_, ending in (("png", ""), ("prores-422", ".mov")):
+        chosen = small(file="pictures" if ending == "" else "mov", picture=FilmPicture(format=format_, **SMALL),
+                       sound=None, marks=(mark,))  # fmt: skip
+        made = make_film(FilmRequest(project, tmp_path / f"marked{ending}", chosen, 0, 2), quiet)
+        first = sorted(made.path.iterdir())[0] if ending == "" else made.path
+        with av.open(str(first)) as container:
+            grey = next(container.decode(video=0)).reformat(format="gray").to_ndarray()[:180, :320]
+        assert grey[80:100, 120:200].max() > 200 and grey[70:110, 100:220].min() < 60
+
+
+PLANTED = {
+    "repeated": lambda: writing(repeated(33)), "dropped": lambda: writing(dropped(21)),
+    "missing": lambda: writing(missing(7)), "exchanged": lambda: writing(exchanged(8, 24, 30)),
+    "late": lambda: writing(late=2 * 48_000 // 25), "proxy": lambda: from_proxy("AIR_0012"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("fault", sorted(PLANTED))
+def test_a_film_that_is_not_what_was_drawn_is_refused(project: Project, tmp_path: Path, fault: str) -> None:
+    project = plain_cut(project) if fault in ("late",) else project
+    if fault == "proxy":
+        line = append(plain_cut(project).timeline, named(project, "AIR_0012").piece(Fraction(0), Fraction(1, 2)))
+        project = project.but(timeline=line)
+    with PLANTED[fault](), pytest.raises(ExportError, match="not taken"):
+        make_film(FilmRequest(project, tmp_path / "film.mp4", small()), quiet)
+    assert list(tmp_path.glob("*film*")) == []
+
+
+@given(st.integers(-200, 200), st.integers(0, 3))
+@settings(max_examples=40, deadline=None)
+def test_the_step_of_sound_is_found_to_the_millisecond(late: int, seed: int) -> None:
+    random = np.random.default_rng(seed)
+    noise = random.normal(0, 0.2, 48_000 * 6).astype(np.float32)
+    noise *= np.repeat(random.random(6 * 25) > 0.6, 1920).astype(np.float32)  # heard and not, never in a rhythm
+    drawn = envelope_of(noise[:, None])
+    heard = envelope_of(np.roll(noise, late * 48)[:, None])
+    found = sound_apart(heard, drawn)
+    assert found is not None and abs(found - late) <= 1
+    assert sound_apart(np.zeros(6000, np.float32), np.zeros(6000, np.float32)) is None
+
+
+def test_the_certificate_is_true_and_verified(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    out = tmp_path / "film.mp4"
+    make_film(FilmRequest(project, out, small()), quiet)
+    certificate = read_certificate(out)
+    first = certificate.originals[0]
+    assert first.clip == "A001C002" and first.uses[0].film == (0, 11) and first.checksum_value
+    assert first.uses[0].source == pytest.approx((3 / 25, 14 / 25))
+    assert all(Path(one.path).exists() for one in certificate.originals)
+    found = verify_film(out, originals=True)
+    assert found.whole and all(not state for _one, state in found.originals)
+    data = bytearray(out.read_bytes())
+    data[len(data) // 2] ^= 1
+    out.write_bytes(data)
+    assert not verify_film(out).whole
+    assert here("film", "verify", out)[0] == 1
+    make_film(FilmRequest(project, out, small()), quiet)  # an older one is replaced, and its certificate
+    assert here("film", "verify", out, "--originals")[0] == 0
+    certificate_path(out).write_text('{"schema": "agile-shadow film certificate"}')
+    with pytest.raises(ExportError, match="not a certificate"):
+        verify_film(out)
+    certificate_path(out).unlink()
+    with pytest.raises(ExportError, match="no certificate"):
+        verify_film(out)
+
+
+def test_a_film_that_fails_leaves_nothing_and_an_older_one_stays(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    out = tmp_path / "film.mp4"
+    make_film(FilmRequest(project, out, small()), quiet)
+    before = out.read_bytes()
+    with writing(repeated(5)), pytest.raises(ExportError):
+        make_film(FilmRequest(project, out, small()), quiet)
+    assert out.read_bytes() == before and verify_film(out).whole
+    folder = tmp_path / "pictures"
+    folder.mkdir()
+    chosen = small(file="pictures", picture=FilmPicture(format="png", **SMALL), sound=None)
+    with pytest.raises(ExportError, match="already"):
+        make_film(FilmRequest(project, folder, chosen), quiet)
+    assert list(folder.iterdir()) == []
+
+
+def test_settings_that_do_not_go_together_are_refused_by_their_reason() -> None:
+    wrong = (
+        ({"file": "mp4", "picture": {"format": "prores-422"}}, "does not go into"),
+        ({"file": "wav", "picture": {"format": "h264"}}, "sound alone"),
+        ({"file": "mp4", "picture": None}, "only a WAV"),
+        ({"file": "mov", "picture": {"format": "dnxhr-sq", "width": 64, "height": 64}}, "256 x 120"),
+        ({"file": "mov", "picture": {"format": "prores-hq", "megabits": 5}}, "no data rate"),
+        ({"file": "mov", "picture": {"format": "prores-hq", "quality": "fine"}}, "one quality"),
+        ({"picture": {"width": 640}}, "both the width and the height"),
+        ({"file": "pictures", "picture": {"format": "png"}, "sound": {}}, "no sound"),
+        ({"wrong": 1}, "wrong"),
+    )
+    for values, words in wrong:
+        with pytest.raises(ExportError, match=words):
+            FILM_SETTINGS.parse({"schema": "agile-shadow film settings", "version": 1, "name": "X", **values})
+    assert json.loads((Path(__file__).parents[2] / "docs" / "film.schema.json").read_text()) == film_schema()
+    for entry in FILM_SETTINGS.read().entries:
+        jsonschema.validate(json.loads(entry.path.read_text()), film_schema())
+        assert describes_film(entry.value).endswith(".") and FILM_SETTINGS.parse(entry.value.to_json()) == entry.value
+
+
+def test_what_cannot_be_encoded_here_is_said_before(project: Project, tmp_path: Path,
+                                                    monkeypatch: pytest.MonkeyPatch) -> None:  # fmt: skip
+    monkeypatch.setattr("agile_shadow.core.film.settings.can_encode", lambda library: library != "libx265")
+    chosen = small(picture=FilmPicture(format="hevc"))
+    with pytest.raises(ExportError, match="HEVC cannot be encoded here"):
+        FilmRequest(project, tmp_path / "f.mp4", chosen).checked()
+    for bad, words in (
+        (FilmRequest(project, tmp_path / "f.mov", small()), "ending"),
+        (FilmRequest(project, tmp_path / "f.mp4", small(), 5, 5), "no frame"),
+        (FilmRequest(project, tmp_path / "f.mp4", small(), 0, 10_000), "no frame"),
+    ):
+        with pytest.raises(ExportError, match=words):
+            bad.checked()
+
+
+def test_the_final_check_tells_what_is_odd(project: Project) -> None:
+    kinds = {one.kind for one in findings_of(project)}
+    assert {"rates", "gaps"} <= kinds  # the last title comes after the last picture
+    line = plain_cut(project).timeline
+    row = line.pictures[0]
+    apart = replace(row.blocks[1], start=row.blocks[1].start + 9)
+    sound = line.sounds[0]
+    moved = replace(sound.blocks[1], start=sound.blocks[1].start + 12)
+    line = line.with_tracks(replace(row, blocks=(row.blocks[0], apart)))
+    line = line.with_tracks(replace(sound, blocks=(sound.blocks[0], moved)))
+    found = {one.kind: one for one in findings_of(project.but(timeline=line))}
+    assert "9)" in found["gaps"].text and "3 frames out of step" in found["apart"].text
+    assert list(gaps(line, 0, line.length)) == [(12, 21), (33, 36)]
+    tiny, _told = with_settings(plain_cut(project).timeline, Settings(320, 180, Fraction(25)))
+    assert any(one.kind == "smaller" and "960 x 540" in one.text for one in findings_of(project.but(timeline=tiny)))
+    assert final_check(project.but(timeline=tiny)).ready
+
+
+def test_footage_that_the_original_lacks_stands_against_the_film(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    row = project.timeline.pictures[0]
+    beyond = replace(row.blocks[1], source_start=Fraction(30), room=Fraction(60))
+    line = project.timeline.with_tracks(replace(row, blocks=(row.blocks[0], beyond)))
+    project = project.but(timeline=line)
+    assert not final_check(project).ready and findings_of(project)[0].stands_against
+    with pytest.raises(ShadowError, match="does not have"):
+        make_film(plain_film(project, tmp_path / "f.mp4"), quiet)
+    assert final_check(project, 0, 10).ready  # the stretch before it
+
+
+def test_the_command_line_makes_a_stretch_and_a_draft(filmed: Path, tmp_path: Path) -> None:
+    own = tmp_path / "own.json"
+    own.write_text(FILM_SETTINGS.text(small()))
+    status, answer, _said = here(
+        "export", "--project", filmed, "--out", tmp_path / "f.mp4", "--film", own, "--from", "00:00:00:10", "--to", "19"
+    )
+    assert status == 0 and answer["frames"] == 10 and answer["certificate"]
+    status, answer, _said = here("export", "--project", filmed, "--out", tmp_path / "d.mp4", "--film", own, "--draft",
+                                 "--to", "9")  # fmt: skip
+    assert status == 0 and answer["draft"] and answer["frames"] == 10
+    assert here("export", "--project", filmed, "--out", tmp_path / "d.mp4", "--from", "9", "--to", "3")[0] == 1
+    assert here("films", "check", own)[0] == 0
+    status, answer, _said = here("films", "list")
+    assert status == 0 and "Viewing copy" in [one["name"] for one in answer["settings"]]
+
+
+@pytest.fixture(autouse=True)
+def no_leftovers(tmp_path: Path) -> Iterator[None]:
+    """Nothing half-made is left behind by any of these."""
+    yield
+    assert [one.name for one in tmp_path.rglob("*.part")] == []
+
+
+BARS = ((235, 235, 235), (235, 235, 16), (16, 235, 235), (16, 235, 16), (235, 16, 235), (235, 16, 16), (16, 16, 235),
+        (16, 16, 16), (128, 128, 128))  # fmt: skip
+
+
+def draw_bars(path: Path, codec: str, pixels: str, matrix: int, full: bool = False) -> Path:
+    """Nine bars of colour, a second of them, tagged with their matrix (ITU-T H.273) and range."""
+    wide, high = 90 * len(BARS), 180
+    picture = np.repeat(np.array(BARS, np.uint8), 90, axis=0)[None].repeat(high, axis=0)
+    with av.open(str(path), "w", format="mov") as out:
+        stream = out.add_stream(codec, rate=25, options={"crf": "4"} if codec == "libx264" else {"profile": "4"})
+        stream.width, stream.height, stream.pix_fmt = wide, high, pixels
+        context = stream.codec_context
+        context.colorspace, context.color_primaries, context.color_trc = matrix, 1, 1
+        context.color_range = 2 if full else 1
+        frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(
+            format=pixels, dst_colorspace={1: 1, 6: 5}[matrix], src_color_range=2, dst_color_range=2 if full else 1
+        )
+        for number in range(12):
+            frame.pts, frame.time_base = number, Fraction(1, 25)
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+    return path
+
+
+def bars_seen(path: Path) -> list[list[float]]:
+    """The mean colours of the bars as another reader shows them."""
+    tool = shutil.which("ffmpeg")
+    assert tool is not None
+    command = [tool, "-v", "error", "-i", str(path), "-frames:v", "1", "-vf",
+               "scale=in_range=auto:out_range=full:flags=accurate_rnd+full_chroma_int+full_chroma_inp",
+               "-pix_fmt", "rgb24", "-f", "rawvideo", "-"]  # fmt: skip
+    raw = np.frombuffer(subprocess.run(command, capture_output=True, check=True).stdout, np.uint8)
+    picture = raw.reshape(180, -1, 3).astype(float)
+    return [picture[40:140, 90 * n + 25 : 90 * n + 65].mean(axis=(0, 1)).tolist() for n in range(len(BARS))]
+
+
+@pytest.mark.skipif(not shutil.which("ffmpeg"), reason="no other reader is installed")
+@pytest.mark.parametrize("source", ["bt709", "bt601", "full"])
+def test_colour_bars_come_out_as_they_are_in_every_setting(tmp_path: Path, source: str) -> None:
+    bars = draw_bars(tmp_path / "BARS.mov", *{"bt709": ("prores_ks", "yuv444p10le", 1, False),
+                                              "bt601": ("prores_ks", "yuv444p10le", 6, False),
+                                              "full": ("libx264", "yuv444p", 1, True)}[source])  # fmt: skip
+    ingest(tmp_path, tmp_path / "film" / "p.otio", Preset(name="Plain", proxies=None))
+    project = load_project(tmp_path / "film" / "p.otio")
+    clip = named(project, bars.stem)
+    project = project.with_timeline_settings_of(clip)
+    project = project.but(timeline=append(project.timeline, clip.piece(Fraction(0), Fraction(2, 25))))
+    for name in PICTURED if source == "bt709" else ("Viewing copy", "DNxHR HQ, MOV", "One still"):
+        chosen = FILM_SETTINGS.find(name)
+        if chosen.marks:
+            continue
+        out = tmp_path / f"bars{chosen.ending}"
+        made = make_film(FilmRequest(project, out, chosen), quiet).path
+        seen = bars_seen(sorted(made.iterdir())[0] if made.is_dir() else made)
+        worst = float(np.abs(np.array(seen) - np.array(BARS)).max())
+        assert worst <= 2, (name, [[round(value) for value in one] for one in seen])
+        shutil.rmtree(made) if made.is_dir() else made.unlink()
