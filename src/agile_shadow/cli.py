@@ -16,10 +16,9 @@ from typing import Annotated, Any
 
 import typer
 
-from .commands import cutting, ingesting, jobs, measure, pairing, presets
+from .commands import cutting, films, handing, ingesting, jobs, measure, pairing, presets
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
 from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
-from .core.export import ExportRequest, final_check, run_export
 from .core.jobs import WorkerPool
 from .core.jobs.vetting import Vetting
 from .core.log import set_up_logging
@@ -33,7 +32,9 @@ from .core.timeline.model import new_id
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 app.add_typer(presets.app, name="presets")
-
+app.add_typer(films.library, name="films")
+app.add_typer(films.film, name="film")
+app.add_typer(handing.timelines, name="timelines")
 app.add_typer(jobs.app, name="jobs")
 app.command()(ingesting.ingest)
 app.command()(ingesting.watch)
@@ -43,6 +44,10 @@ app.command()(pairing.pair)
 app.command()(pairing.unpair)
 app.command()(pairing.prove)
 app.command()(pairing.compare)
+app.command()(films.export)
+app.command()(handing.handover)
+app.command("bring-home")(handing.bring_home)
+app.command("open-timeline")(handing.open_timeline)
 app.command()(cutting.frame)
 app.command()(cutting.timeline)
 app.command()(measure.headroom)
@@ -120,24 +125,6 @@ def _clip_values(project: Project, clip: Clip) -> dict[str, Any]:
             for proxy in clip.proxies
         ],
     }
-
-
-@app.command()
-def export(
-    project: ProjectFile,
-    out: Annotated[Path, typer.Option("--out", help="The film: .mp4 for H.264, .mov for ProRes.")],
-    as_json: AsJson = False,
-) -> None:
-    """Render the timeline from the originals."""
-    with told():
-        document = load_project(project)
-        checked = final_check(document)
-        for line in checked.warnings:
-            say(line)
-        checked.refuse_if_not_ready()
-        result = run_export(ExportRequest(document, out.absolute()), lambda done: None)
-    values = result.to_json()
-    answer(values, as_json, lambda: iter([f"{result.frames} frames, {float(result.seconds):.2f} s: {out}"]))
 
 
 @app.command()

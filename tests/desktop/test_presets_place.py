@@ -20,8 +20,8 @@ from agile_shadow.core.estimates import kinds_of
 from agile_shadow.core.presets import CODECS, find_preset, list_presets, preset_text
 from agile_shadow.core.project import ProjectSession, load_project, standing_preset
 from agile_shadow.core.stand_ins import CLIPS
+from agile_shadow.desktop.fields import Amount, Choice, Clock, Patterns, ShelfName, Text, Tick
 from agile_shadow.desktop.measuring import samples_in
-from agile_shadow.desktop.places.presets.fields import Amount, Choice, Clock, Patterns, ShelfName, Text, Tick
 from agile_shadow.desktop.places.presets.sizes import SizeField
 from agile_shadow.desktop.window import MainWindow
 from tests.conftest import hashes

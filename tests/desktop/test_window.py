@@ -11,6 +11,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
+from agile_shadow.core.film import plain_film
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import load_project, save_project
@@ -112,11 +113,12 @@ def test_from_card_to_finished_film(qtbot: QtBot, card: Path, tmp_path: Path, op
     assert window.work.session.project.timeline.length == len(expected)
 
     go(qtbot, window, "Export")
-    qtbot.waitUntil(lambda: window.export.start.isEnabled(), timeout=10_000)
-    assert "every original is there" in window.export.summary.text()
-    qtbot.mouseClick(window.export.start, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: window.export.result.text() != "", timeout=60_000)
-    assert f"Finished: p.mp4, {len(expected)} frames" in window.export.result.text()
+    qtbot.waitUntil(lambda: window.export.card.start.isEnabled(), timeout=10_000)
+    assert "every original is there" in window.export.check_panel.summary.text()
+    qtbot.mouseClick(window.export.card.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: [run.result for run in window.export.films.runs] not in ([], [None]), timeout=60_000)
+    (run,) = window.export.films.runs
+    assert run.out.name == "p.mp4" and run.result.frames == len(expected)
     assert codes(tmp_path / "film" / "p.mp4") == expected
     assert hashes(card) == before
 
@@ -295,8 +297,8 @@ def test_what_goes_wrong_is_one_sentence_in_the_window(
     path.unlink()
     go(qtbot, window, "Export")
     qtbot.waitUntil(lambda: window.export.check is not None, timeout=10_000)
-    assert not window.export.start.isEnabled()
-    assert "1 of them cannot be used" in window.export.summary.text()
+    assert not window.export.card.start.isEnabled()
+    assert "1 of them cannot be used" in window.export.check_panel.summary.text()
     go(qtbot, window, "Pairs")
     window.pairs.table.selectRow(next(n for n, p in enumerate(window.pairs.model.rows) if p.clip.id == clip.id))
     panel = window.pairs.panel
@@ -314,7 +316,7 @@ def test_a_film_that_failed_is_tried_again_from_the_drawer(
     window.work.session.edit("Append", lambda _before: project.but(timeline=line))
     out = tmp_path / "in the way" / "film.mp4"
     out.parent.write_bytes(b"a file where a folder should be")
-    window.work.start_film(out)
+    window.work.start_film(plain_film(window.work.session.project, out))
     window.command("jobs")
     rows = window.drawer._lines
 

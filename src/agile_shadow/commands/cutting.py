@@ -14,16 +14,15 @@ import typer
 from PIL import Image
 
 from ..core.compositing import picture_of
-from ..core.errors import ProjectError, ShadowError, from_os_error
+from ..core.errors import ShadowError, from_os_error
 from ..core.files import written_atomically
 from ..core.project import Project, load_project
 from ..core.project.guarding import refuse_footage
 from ..core.switch import Presence, choose
-from ..core.time import frame_of, rate_label, rate_text, timecode_at
+from ..core.time import rate_label, rate_text, timecode_at
 from ..core.timeline import NO_EFFECTS, Block, Timeline, Track, out_of_step
-from .shared import AsJson, ProjectFile, answer, told
+from .shared import AsJson, LineName, ProjectFile, answer, frame_on, line_named, told
 
-LineName = Annotated[str, typer.Option("--timeline", help="Name of the timeline; default: the one that is open.")]
 _PLAIN_RATE = Fraction(25)  # of a timeline that has none yet
 _SIZE = re.compile(r"(\d{1,5})x(\d{1,5})")
 
@@ -47,8 +46,8 @@ def frame(
     """Write a frame of the timeline as a picture, from originals or from proxies."""
     with told():
         document = load_project(project)
-        line = _line(document, timeline, project)
-        number = _number(at, line)
+        line = line_named(document, timeline, project)
+        number = frame_on(line, at)
         pixels = _size(size, line)
         drawn = picture_of(document, line, number, pixels, "proxies" if side is Showing.proxy else "originals")
         for one in drawn.shown:
@@ -73,24 +72,6 @@ def _write(out: Path, pixels: Any) -> None:
         raise from_os_error(error, out, ShadowError) from error
 
 
-def _line(document: Project, name: str, path: Path) -> Timeline:
-    found = [line for line in document.timelines if line.name == name] if name else [document.timeline]
-    if not found:
-        known = ", ".join(line.name for line in document.timelines)
-        raise ProjectError(f'has no timeline "{name}"', path, f"It has: {known}.")
-    return found[0]
-
-
-def _number(at: str, line: Timeline) -> int:
-    try:
-        number = int(at) if at.isdigit() else frame_of(at, line.rate or _PLAIN_RATE)
-    except ValueError as error:
-        raise ShadowError(str(error), None, "Write a timecode such as 00:00:01:12, or a frame number.") from error
-    if not 0 <= number < line.length:
-        raise ShadowError(f"frame {number} is not on the timeline", None, f"It has {line.length} frames, from 0.")
-    return number
-
-
 def _size(text: str, line: Timeline) -> tuple[int, int]:
     if not text:
         return line.width, line.height
@@ -104,7 +85,7 @@ def timeline(project: ProjectFile, timeline: LineName = "", as_json: AsJson = Fa
     """List the tracks and blocks of a timeline."""
     with told():
         document = load_project(project)
-        line = _line(document, timeline, project)
+        line = line_named(document, timeline, project)
     values = {
         "name": line.name,
         "rate": rate_text(line.rate),

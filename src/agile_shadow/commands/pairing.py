@@ -11,6 +11,7 @@ from typing import Annotated, Any
 import typer
 
 from ..core.errors import ProjectError, ShadowError, sentence
+from ..core.handover import keep_edit_lists
 from ..core.jobs import WorkerPool
 from ..core.pairing.proving import Proved, due, holds, prove_request, sisters_of, with_proofs
 from ..core.pairing.search import Offer, Search
@@ -48,6 +49,7 @@ def pair(
         if chosen:
             place = source[0].absolute()
             with _edited(project) as session:
+                keep_edit_lists(session.project, session.path)
                 session.edit("pair files", lambda before: taken(before, chosen, place))
 
     def values(one: Offer) -> dict[str, Any]:
@@ -127,6 +129,7 @@ def unpair(
                     both = session.project.place(clip.original.file), session.project.place(proxy.file)
                     if wanted & {path.absolute() for path in both if path is not None}:
                         gone.append({"original": str(both[0]), "proxy": str(both[1])})
+                        keep_edit_lists(session.project, session.path)
                         session.edit("unpair", partial(parted, clip=clip.id, file=proxy.file))
         known = {Path(one[side]).absolute() for one in gone for side in ("original", "proxy")}
         for path in sorted(wanted - known):

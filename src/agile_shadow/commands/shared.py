@@ -7,15 +7,19 @@ import logging
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
 from ..core.amounts import amount
-from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.errors import Cancelled, ProjectError, ShadowError, sentence
+from ..core.project import Project
 from ..core.state import what_was_set_aside
 from ..core.strict import whole_text
+from ..core.time import frame_of
+from ..core.timeline import Timeline
 
 log = logging.getLogger(__name__)
 
@@ -29,6 +33,7 @@ def _note_json(value: bool) -> bool:
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print one JSON object on stdout.", callback=_note_json)]
 ProjectFile = Annotated[Path, typer.Option("--project", help="Project file (.otio).")]
+LineName = Annotated[str, typer.Option("--timeline", help="Name of the timeline; default: the one that is open.")]
 
 
 def say(text: str) -> None:
@@ -101,3 +106,24 @@ def for_each(
 def gigabytes(size: float) -> str:
     """Bytes in GB with one decimal, small amounts in MB."""
     return amount(size)
+
+
+def line_named(document: Project, name: str, path: Path) -> Timeline:
+    """The timeline of that name, or the open one. Raises ProjectError with the names there are."""
+    found = [line for line in document.timelines if line.name == name] if name else [document.timeline]
+    if not found:
+        known = ", ".join(line.name for line in document.timelines)
+        raise ProjectError(f'has no timeline "{name}"', path, f"It has: {known}.")
+    return found[0]
+
+
+def frame_on(line: Timeline, at: str) -> int:
+    """A frame of a timeline by its number, from 0, or by its timecode. Raises ShadowError."""
+    try:
+        number = int(at) if at.isdigit() else frame_of(at, line.rate or Fraction(25)) - line.start
+    except ValueError as error:
+        raise ShadowError(str(error), None, "Write a timecode such as 00:00:01:12, or a frame number.") from error
+    if not 0 <= number < line.length:
+        raise ShadowError(f"{at} is not on the timeline", None,
+                          f"It has {line.length} frames, from {line.timecode(0)}.")  # fmt: skip
+    return number

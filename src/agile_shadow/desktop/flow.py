@@ -3,9 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtWidgets import QLayout, QLayoutItem, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLayout, QLayoutItem, QWidget
 
 _LEAST = 160  # pixels of width below which a line asks for no more room
+
+
+def at_the_end(*widgets: QWidget) -> QHBoxLayout:
+    """A row of buttons at the right; the one that does it comes last."""
+    row = QHBoxLayout()
+    row.addStretch(1)
+    for widget in widgets:
+        row.addWidget(widget)
+    return row
 
 
 class FlowLayout(QLayout):

@@ -96,7 +96,7 @@ class PlayerPanel(QWidget):
         if program.length == 0:
             self.show_nothing("The timeline is empty. Mark a clip and put it here.")
             return
-        self._load(program, project, frame, None)
+        self._load(program, project, frame, project.timeline.timecode(0))
 
     def show_nothing(self, text: str) -> None:
         """Nothing to play: a sentence instead."""
@@ -125,6 +125,8 @@ class PlayerPanel(QWidget):
         self._project = project
         if self.clip is not None:
             self.clip = project.clip(self.clip.id) or self.clip
+        else:
+            self._start_timecode = project.timeline.timecode(0)
         self.player.update_project(project, program)
         if program is not None:
             self.scrub.length = program.length

@@ -8,18 +8,31 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox
 
-from ..core.errors import sentence
-from ..core.project import ready_made_projects, save_ready_made
+from ..core.errors import NotAProject, ShadowError, sentence
+from ..core.handover import ENDINGS, Opened, open_as_project_in
+from ..core.project import load_project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
 from .actions import keys_of
 
 if TYPE_CHECKING:
     from .window import MainWindow
 
+_LOOKING = 600.0  # seconds without a sign of life
 _SLOW = 6_000_000  # bytes a second
 _PROJECTS = "Projects (*.otio)"
+
+
+def _is_plain(path: Path) -> bool:
+    """Whether it is a timeline but no project. What is wrong with a project is told when it is opened."""
+    try:
+        load_project(path)
+    except NotAProject:
+        return True
+    except ShadowError:
+        return path.suffix.lower() != ".otio" and path.suffix.lower() in ENDINGS
+    return False
 
 
 class ProjectMenu(QMenu):
@@ -88,6 +101,44 @@ class ProjectMenu(QMenu):
             )
 
     def _open_project(self) -> None:
-        chosen, _filter = QFileDialog.getOpenFileName(self._window, "Open project", "", _PROJECTS)
+        kinds = " ".join(f"*{ending}" for ending in ENDINGS)
+        chosen, _filter = QFileDialog.getOpenFileName(
+            self._window, "Open project", "", f"{_PROJECTS};;Timelines of other tools ({kinds})"
+        )
         if chosen:
-            self._window.reopen(Path(chosen))
+            self.open_file(Path(chosen))
+
+    def open_file(self, path: Path) -> None:
+        """Open a project; of a timeline from another tool one is made first."""
+        self._window.work.in_background(lambda: _is_plain(path), lambda plain: self._opened(path, plain))
+
+    def _opened(self, path: Path, plain: bool) -> None:
+        if not plain:
+            self._window.reopen(path)
+            return
+        window = self._window
+        wanted = str(path.with_name(f"{path.stem} project.otio"))
+        chosen, _filter = QFileDialog.getSaveFileName(
+            window, f"{path.name} is a timeline from another tool: keep the project made of it as", wanted, _PROJECTS
+        )
+        if not chosen:
+            return
+        target = Path(chosen).with_suffix(".otio")
+        pool = window.work.machine.shared("wanted")
+        window.tell(f"Looking for the media of {path.name}.", calm=True)
+
+        def made() -> Opened:
+            opened: Opened = pool.submit(open_as_project_in, (path, target), stalled_after=_LOOKING).result()
+            return opened
+
+        window.work.in_background(made, lambda opened: self._made(target, opened))
+
+    def _made(self, target: Path, opened: Opened) -> None:
+        if opened.missing:
+            names = ", ".join(opened.missing[:3]) + (" and more" if len(opened.missing) > 3 else "")
+            QMessageBox.information(
+                self._window, "Not all media are there", f"{len(opened.missing)} files were not found ({names}): they "
+                "are left out of the timeline. Bring them back and open the timeline once more, or ingest them and "
+                "bring the timeline home.",
+            )  # fmt: skip
+        self._window.reopen(target)

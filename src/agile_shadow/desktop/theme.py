@@ -103,7 +103,8 @@ QPushButton:focus, QToolButton:focus, QLineEdit:focus, QPlainTextEdit:focus, QCo
 QDoubleSpinBox:focus, QTimeEdit:focus, QTableView:focus, QListView:focus {{
   border: 1px solid {t.focus}; }}
 QToolButton#way:checked {{ background: {t.ground}; border: 2px solid {t.focus}; padding: 3px 5px; font-weight: bold; }}
-QComboBox:disabled {{ color: {t.quiet}; background: {t.panel}; }}
+QComboBox:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled, QLineEdit:disabled {{ color: {t.quiet};
+  background: {t.panel}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
 QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" else t.raised}; font-weight: bold;
   padding: 8px 18px;
@@ -146,9 +147,9 @@ QMenu::item {{ padding: 5px 22px; }}
 QMenu::item:selected {{ background: {t.line}; }}
 QCheckBox {{ spacing: 5px; padding: 2px; border: 1px solid transparent; border-radius: 3px; }}
 QCheckBox:focus {{ border-color: {t.focus}; }}
-QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; border-radius: 2px;
-  background: {t.raised}; }}
-QCheckBox::indicator:checked {{ background: {t.focus}; border-color: {t.focus};
+QCheckBox::indicator, QListView::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet};
+  border-radius: 2px; background: {t.raised}; }}
+QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.focus}; border-color: {t.focus};
   image: url("{(IMAGES / f"tick-{t.name}.png").as_posix()}"); }}
 QCheckBox:disabled {{ color: {t.quiet}; }}
 QPushButton[small="true"], QToolButton[small="true"] {{ padding: 4px 6px; }}

@@ -155,10 +155,16 @@ class MainWindow(QMainWindow):
             panel.mend_asked.connect(self.commands.mend)
             panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
         self.pairs.chosen.connect(self.measuring.stand_still)
+        self.export.check_panel.look.connect(self._look_for_missing)
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.setInterval(12_000)
         self._notice_timer.timeout.connect(self.notice.hide)
+
+    def _look_for_missing(self) -> None:
+        """The search for missing files, asked for from the final check."""
+        self.open_place(2)
+        self.pairs.ask_for_missing()
 
     def _proxy_presets(self) -> list[Preset]:
         """Presets that make proxies, for making them at any time."""
@@ -340,7 +346,7 @@ class MainWindow(QMainWindow):
             self.ingest.card.start,
             self.pairs.table,
             self.timeline.clips,
-            self.export.start,
+            self.export.card.start,
             self.storage.add,
         )[number]
 
@@ -349,7 +355,7 @@ class MainWindow(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_theme(app, chosen)
-        for model in (self.timeline.model, self.export.model):
+        for model in (self.timeline.model, self.export.check_panel.model, self.export.films.model):
             model.forget_icons()
         self.pairs.colours_changed()
         self.ingest.on_source.files.model.forget()

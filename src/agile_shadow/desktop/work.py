@@ -15,6 +15,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.desk import Desk, Ended, FilmRun, Run
 from ..core.errors import ShadowError, sentence
+from ..core.film import FilmRequest
+from ..core.handover import keep_edit_lists
 from ..core.ingest import IngestReport, IngestRequest, IngestRun, Progress
 from ..core.jobs import Awake, JobStore, Piece
 from ..core.jobs.vetting import Vetting
@@ -27,6 +29,7 @@ from .lay_work import LayWork
 from .pair_work import PairWork
 
 log = logging.getLogger(__name__)
+_KEEPING = threading.Lock()  # one at a time: each looks at what the one before has kept
 _POLL = 200  # milliseconds
 _SOON = 250  # milliseconds in which changes of background work are gathered
 _MIND = 1500  # milliseconds
@@ -228,9 +231,19 @@ class Work(QObject):
 
     # Films and later proxies
 
-    def start_film(self, out: Path) -> None:
-        """Render the timeline as it is now to a file, in the queue. What is refused comes as a problem."""
-        self.in_background(lambda: self.desk.film(out), lambda _run: self.wake())
+    def start_film(self, request: FilmRequest) -> None:
+        """Make a film, in the queue. What is refused comes as a problem."""
+        self.in_background(lambda: self.desk.film(request), lambda _run: self.wake())
+
+    def keep_edit_lists(self) -> None:
+        """Before media are swapped, removed or paired anew: keep what the cut was, beside the project."""
+        project, path = self.session.project, self.session.path
+
+        def keep() -> None:
+            with _KEEPING:
+                keep_edit_lists(project, path)
+
+        self.in_background(keep, lambda _done: None)
 
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips, in the queue."""

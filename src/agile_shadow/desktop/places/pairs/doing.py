@@ -95,6 +95,7 @@ class Doing(QObject):
                 project = unpair(project, clip, file)
             return project
 
+        self._work.keep_edit_lists()
         self._work.session.edit(f"Unpair {len(pairs)}", change)
 
     def prove(self) -> None:
@@ -144,6 +145,7 @@ class Doing(QObject):
         if box.clickedButton() is not yes:
             return
         self._place.let_go_of_files()
+        self._work.keep_edit_lists()
         session = self._work.session
 
         def work() -> Removed:

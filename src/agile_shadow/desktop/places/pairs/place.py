@@ -198,7 +198,7 @@ class PairsPlace(QWidget):
         self.table.horizontalHeader().sortIndicatorChanged.connect(self._order)
         self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.viewport().mapToGlobal(at)))
         self.find_pairs.clicked.connect(self._find)
-        self.find_files.clicked.connect(self._find_missing)
+        self.find_files.clicked.connect(self.ask_for_missing)
         self.zoom.currentIndexChanged.connect(lambda _number: self.compare.set_zoom(self.zoom.currentData()))
         self.panel.moved.connect(self._moved)
         self.proof.seek.connect(self.panel.seek)
@@ -451,7 +451,7 @@ class PairsPlace(QWidget):
         if name == "choose":
             self.pair_with_file()
         elif name == "find":
-            self._find_missing()
+            self.ask_for_missing()
         else:
             self.doing_with.step(name, clip)
 
@@ -468,7 +468,8 @@ class PairsPlace(QWidget):
         if folder:
             self.finding.look_for_pairs([Path(folder)])
 
-    def _find_missing(self) -> None:
+    def ask_for_missing(self) -> None:
+        """Ask for a folder, and look there for what is missing."""
         start = str(self._work.session.path.parent)
         folder = QFileDialog.getExistingDirectory(self, "Look for missing files in", start)
         if folder:

@@ -11,9 +11,9 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePol
 from ....core.presets import CODECS, PROOFS, Originals, Preset, Proxies, Takes, codec_named
 from ....core.presets.attached import check_cube
 from ....core.presets.library import parse_preset
+from ...fields import Amount, AttachedFile, Choice, Clock, Field, Patterns, ShelfName, Text, Tick
 from ...flow import Flow
-from .fields import Amount, AttachedFile, Choice, Clock, Field, Patterns, ShelfName, Text, Tick
-from .marks_editor import MarksEditor
+from ...marks_editor import MarksEditor
 from .sizes import SizeField
 
 _PROOF_WORDS = {

@@ -9,7 +9,7 @@ from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QSpinBox
 
 from ....core.presets import SCALES, scale_words
-from .fields import Field, _Combo
+from ...fields import Field, _Combo
 
 _LINES = "lines"
 

@@ -48,6 +48,7 @@ from ....core.timeline import (
     with_title,
 )
 from ...work import Work
+from .settings_dialog import SHAPE_WORDS
 
 
 @dataclass(frozen=True)
@@ -166,7 +167,7 @@ class BlockPanel(QScrollArea):
         self.title_box = self._title_box()
         self.time_box = self._time_box()
         self.sound_box = self._numbers("Sound", SOUND)
-        self.place_box = self._numbers("Place in the frame", PLACE)
+        self.place_box = self._place_box()
         self.colour_box = self._colour_box()
         for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.colour_box):
             column.addWidget(box)
@@ -202,6 +203,27 @@ class BlockPanel(QScrollArea):
 
     def _enter(self) -> None:
         self._visit += 1
+
+    def _place_box(self) -> QFrame:
+        box = self._numbers("Place in the frame", PLACE)
+        form = box.layout()
+        assert isinstance(form, QFormLayout)
+        self.shape = QComboBox()
+        self.shape.setAccessibleName("How footage of another shape lies in the frame")
+        for value, words in (("", "as the timeline has it"), *SHAPE_WORDS):
+            self.shape.addItem(words, value)
+        self.shape.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.shape.activated.connect(lambda _index: self._put_shape(str(self.shape.currentData())))
+        form.addRow("Lies", self.shape)
+        return box
+
+    def _put_shape(self, shape: str) -> None:
+        blocks = self._blocks
+
+        def laid(effects: Effects) -> Effects:
+            return replace(effects, placement=replace(effects.placement, shape=shape))
+
+        self._edit("Shape of a block", lambda line: with_effects(line, blocks, laid))
 
     def _time_box(self) -> QFrame:
         box, form = self._card("Time")
@@ -325,6 +347,7 @@ class BlockPanel(QScrollArea):
             value = field.number.get(block.effects) * field.number.times
             if abs(field.value() - value) > 10 ** -(field.number.decimals + 1):
                 field.setValue(value)
+        self.shape.setCurrentIndex(max(0, self.shape.findData(block.effects.placement.shape)))
         self.speed.setEnabled(bool(block.room))
         self.backward.setEnabled(bool(block.room))
         self.speed.setValue(float(abs(block.speed)) * 100)

@@ -12,7 +12,6 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap,
 from ....core.media.peaks import PER_SECOND, Peaks
 from ....core.project import Project
 from ....core.switch import Choice, Presence, choose
-from ....core.time import timecode_at
 from ....core.timeline import NO_COLOUR, Block, Timeline, Track, out_of_step
 from ... import theme
 from ...marks import paint_block
@@ -90,7 +89,7 @@ def _paint_ruler(painter: QPainter, scene: Scene, width: int) -> None:
         painter.setPen(theme.colour("line"))
         painter.drawLine(QLineF(x, RULER - 9, x, RULER))
         painter.setPen(theme.colour("quiet"))
-        painter.drawText(QPointF(x + 4, RULER - 5), timecode_at(frame, line.rate))
+        painter.drawText(QPointF(x + 4, RULER - 5), line.timecode(frame))
         frame += step
     if line.mark_in is not None or line.mark_out is not None:
         first, end = marked(line)

@@ -11,7 +11,6 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QMenu,
     QPushButton,
     QScrollBar,
@@ -27,7 +26,7 @@ from ....core.playback import BakeState, SoundOutput, TimelineProgram, bake_stat
 from ....core.project import Clip, Project
 from ....core.switch import choose
 from ....core.time import rate_label, timecode_at
-from ....core.timeline import Block, Marker, Timeline, Track
+from ....core.timeline import Block, Marker, Settings, Timeline, Track, with_settings
 from ... import words
 from ...actions import COMMANDS, keys_of
 from ...flow import FlowLayout
@@ -39,6 +38,7 @@ from .block_panel import BlockPanel
 from .doing import Doing
 from .notes import Notes
 from .paint import marked
+from .settings_dialog import TimelineSettingsDialog
 from .sights import Sights
 from .view import TimelineView
 
@@ -74,6 +74,7 @@ class TimelinePlace(QWidget):
         self._line = ""
         self._clips_of: tuple[object, ...] = ()
         self._labels: tuple[str | None, str | None] = ("", "")
+        self.dialog: TimelineSettingsDialog | None = None
         self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
@@ -166,8 +167,11 @@ class TimelinePlace(QWidget):
         holder = QWidget()
         holder.setLayout(flow)
         row.addWidget(holder, 1)
-        self.settings = QLabel("")
-        self.settings.setObjectName("quiet")
+        self.settings = QPushButton("")
+        self.settings.setProperty("small", True)
+        self.settings.setToolTip("Timeline settings: frame size, rate, first timecode, footage of other shapes. At "
+                                 "first they are those of the first clip's original, never of a proxy.")  # fmt: skip
+        self.settings.clicked.connect(lambda _checked=False: self.open_settings())
         row.addWidget(self.settings)
         self.lines = QToolButton()
         self.lines.setProperty("small", True)
@@ -248,11 +252,10 @@ class TimelinePlace(QWidget):
         line = project.timeline
         self.lines.setText(line.name)
         if not line.rate:
-            self.settings.setText("Rate and frame size come from the first clip's original")
+            self.settings.setText("Rate and size: the first clip's")
             return
         length = timecode_at(line.length, line.rate)
         self.settings.setText(f"{line.width} x {line.height} at {rate_label(line.rate)}, {length}")
-        self.settings.setToolTip("Taken from the first clip's original, never from a proxy")
 
     def _show_which(self) -> None:
         if self._on_timeline:
@@ -285,7 +288,7 @@ class TimelinePlace(QWidget):
                 self.buttons[identity].setToolTip(f"{identity.capitalize()}{what} ({keys_of(identity)})")
 
     def _timecode(self, frame: int) -> str:
-        return timecode_at(frame, self._work.session.project.timeline.rate or Fraction(25))
+        return self._work.session.project.timeline.timecode(frame)
 
     def current_clip(self) -> Clip | None:
         """The chosen clip of the list."""
@@ -368,6 +371,7 @@ class TimelinePlace(QWidget):
             (f"New timeline\t{keys_of('new_timeline')}", lambda: self.command("new_timeline"), True),
             ("A copy of this one", lambda: self._lines("Copy a timeline", lambda p: p.with_new_timeline(True)), True),
             ("Rename…", self._rename, True),
+            ("Timeline settings…", self.open_settings, bool(project.timeline.rate)),
             ("Remove this one", lambda: self._lines("Remove a timeline", lambda p: p.without_timeline()),
              bool(project.others)),
         ):  # fmt: skip
@@ -380,6 +384,20 @@ class TimelinePlace(QWidget):
             action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
             action.triggered.connect(lambda _checked=False, identity=identity: self.command(identity))
             menu.addAction(action)
+
+    def open_settings(self) -> None:
+        """Ask for the settings of the open timeline."""
+        line = self._work.session.project.timeline
+        if not line.rate:
+            return
+        self.dialog = TimelineSettingsDialog(self._work.session.project, self)
+        self.dialog.taken.connect(self._set)
+        self.dialog.open()
+
+    def _set(self, settings: Settings) -> None:
+        self._work.session.edit("Timeline settings", lambda project: project.but(
+            timeline=with_settings(project.timeline, settings)[0]
+        ))  # fmt: skip
 
     def _lines(self, label: str, change: Callable[[Project], Project]) -> None:
         self.panel.halt()

@@ -7,9 +7,9 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from ....core.presets import Mark, mark_words, open_picture
-from ...flow import Flow
+from ..core.presets import Mark, mark_words, open_picture
 from .fields import Amount, AttachedFile, Choice, Text, _Combo
+from .flow import Flow
 
 _KINDS = (("text", "text"), ("timecode", "running timecode"), ("picture", "picture"))
 _MOST = 8

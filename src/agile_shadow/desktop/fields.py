@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ....core.errors import ShadowError, sentence
-from ....core.presets import Attached, attach
+from ..core.errors import ShadowError, sentence
+from ..core.presets import Attached, attach
 
 
 class Field(QWidget):

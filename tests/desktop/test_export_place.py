@@ -1,0 +1,226 @@
+"""Films, the cut handed over and taken home, timeline settings: driven with clicks and keys."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog
+from pytestqt.qtbot import QtBot
+
+from agile_shadow.core.film import FILM_SETTINGS, FilmPicture, FilmSettings, read_certificate
+from agile_shadow.core.handover import HandOver, hand_over
+from agile_shadow.core.media import probe
+from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.timeline import Marker, append, remove
+from agile_shadow.desktop.places.export.handover_dialog import HandOverDialog
+from agile_shadow.desktop.places.export.home_dialog import HomeDialog
+from agile_shadow.desktop.places.export.settings_dialog import FilmSettingsDialog
+from agile_shadow.desktop.window import MainWindow
+from tests.desktop.conftest import Opener
+from tests.desktop.test_window import go
+from tests.effects import named
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def with_cut(film: Path, *names: str) -> Project:
+    """The project file with a cut of eight frames of each clip."""
+    project = load_project(film)
+    for name in names or ("A001C002", "00004", "00005"):
+        clip = named(project, name)
+        project = project.with_timeline_settings_of(clip)
+        rate = clip.original.info.frame_rate
+        project = project.but(timeline=append(project.timeline, clip.piece(2 / rate, 8 / rate)))
+    save_project(project, film)
+    return project
+
+
+def small_settings() -> None:
+    """Settings that make small films, kept in the library."""
+    FILM_SETTINGS.save(FilmSettings(name="Small", picture=FilmPicture(width=320, height=180)))
+
+
+def ready(qtbot: QtBot, window: MainWindow) -> None:
+    """In Export, its check done, small settings chosen."""
+    go(qtbot, window, "Export")
+    window.export.card.chosen.setCurrentIndex(window.export.card.chosen.findText("Small"))
+    qtbot.waitUntil(lambda: window.export.card.start.isEnabled(), timeout=20_000)
+
+
+def test_three_films_and_a_draft_are_made_one_after_the_other(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    project = with_cut(film)
+    save_project(project.but(timeline=replace(project.timeline, markers=(Marker(8, "a"), Marker(16, "b")))), film)
+    small_settings()
+    window = open_window(film)
+    ready(qtbot, window)
+    card, films = window.export.card, window.export.films
+    card.stretch.setCurrentIndex(card.stretch.findData("each piece between notes"))
+    qtbot.mouseClick(card.start, LEFT)
+    qtbot.waitUntil(lambda: len(films.runs) == 3, timeout=10_000)
+    qtbot.waitUntil(lambda: any("waits until film" in films.model.columns[1].text(run) for run in films.runs) or
+                    any(run.result is not None for run in films.runs), timeout=20_000)  # fmt: skip
+    card.stretch.setCurrentIndex(0)
+    qtbot.mouseClick(card.draft, LEFT, pos=card.draft.rect().center() - card.draft.rect().center() / 2)
+    if not card.draft.isChecked():
+        card.draft.click()
+    assert card.start.text() == "Make the draft" and card.requests()[0].out.stem.endswith("draft")
+    qtbot.mouseClick(card.start, LEFT)
+    qtbot.waitUntil(lambda: len(films.runs) == 4 and all(run.result for run in films.runs), timeout=120_000)
+    lengths = [probe(run.out).frames for run in films.runs]
+    assert lengths == [8, 8, 8, 24]
+    assert [read_certificate(run.out).draft for run in films.runs] == [False, False, False, True]
+    begun = [run.board.pieces()[0].begun for run in films.runs]
+    ended = [run.board.pieces()[0].ended for run in films.runs]
+    assert all(one <= other for one, other in zip(ended, begun[1:], strict=False))
+    assert "proven, 8 frames" in films.model.columns[1].text(films.runs[0])
+    assert "times the film's" in films.model.columns[3].text(films.runs[3])
+
+
+def test_a_film_is_estimated_and_one_that_waits_taken_back(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    with_cut(film)
+    small_settings()
+    window = open_window(film)
+    ready(qtbot, window)
+    card, films = window.export.card, window.export.films
+    qtbot.mouseClick(card.estimate, LEFT)
+    qtbot.waitUntil(lambda: card.estimated.text().startswith("About"), timeout=60_000)
+    assert "by 24 pictures" in card.estimated.text() and card.estimate.isEnabled()
+    qtbot.mouseClick(card.start, LEFT)
+    card.out.setText(str(film.parent / "second.mp4"))
+    qtbot.mouseClick(card.start, LEFT)
+    qtbot.waitUntil(lambda: len(films.runs) == 2, timeout=10_000)
+    films.table.selectRow(1)
+    qtbot.mouseClick(films.cancel, LEFT)
+    qtbot.waitUntil(lambda: not window.work.desk.films, timeout=60_000)
+    assert not (film.parent / "second.mp4").exists() and films.runs[0].result is not None
+
+
+def test_film_settings_of_ones_own_are_checked_and_kept(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    with_cut(film)
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    card = window.export.card
+    card.chosen.setCurrentIndex(card.chosen.findText("ProRes 422"))
+    qtbot.mouseClick(card.change, LEFT)
+    dialog = window.export.dialog
+    assert isinstance(dialog, FilmSettingsDialog) and dialog.name.text() == "ProRes 422 2"
+    assert dialog.save.isEnabled() and not dialog.remove.isVisible()
+    dialog.name.setText("ProRes 422")
+    assert not dialog.save.isEnabled() and "came with the program" in dialog.says.text()
+    dialog.name.setText("Square for the phone")
+    fields = dialog._fields
+    fields["file"].box.setCurrentIndex(fields["file"].box.findData("mp4"))
+    assert fields["picture.format"].read() == "h264"  # what the file cannot hold is not on offer
+    fields["picture.width"].tick.setChecked(True)
+    fields["picture.width"].spin.setValue(721)
+    assert not dialog.save.isEnabled() and "even numbers" in dialog.says.text()
+    fields["picture.width"].spin.setValue(720)
+    fields["picture.height"].spin.setValue(720)
+    fields["sound.loudness"].tick.setChecked(True)
+    qtbot.mouseClick(dialog.save, LEFT)
+    assert card.chosen.currentText() == "Square for the phone" and "-23 LUFS" in card.description.text()
+    kept = FILM_SETTINGS.find("Square for the phone")
+    assert kept.picture is not None and (kept.picture.width, kept.picture.height) == (720, 720)
+
+
+def test_the_cut_is_handed_over_with_what_is_left_out_said_before(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    with_cut(film, "A001C002", "PCK_0007")
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    qtbot.mouseClick(window.export.hand_over, LEFT)
+    dialog = window.export.dialog
+    assert isinstance(dialog, HandOverDialog)
+    dialog.kind.setCurrentIndex(dialog.kind.findData("edl"))
+    assert dialog.half.findData("both") < 0 and dialog.out.text().endswith(".edl")
+    qtbot.waitUntil(lambda: "PCK_0007" in dialog.notes.toPlainText(), timeout=10_000)
+    qtbot.mouseClick(dialog.write, LEFT)
+    qtbot.waitUntil(lambda: dialog.said.text().startswith("Written"), timeout=30_000)
+    assert len(list(film.parent.glob("*.edl"))) == 2
+    dialog.out.setText("/proc/nowhere/cut.edl")
+    qtbot.mouseClick(dialog.write, LEFT)
+    qtbot.waitUntil(lambda: dialog.said.property("warned") is True, timeout=30_000)
+    dialog.reject()
+
+
+def test_a_timeline_comes_home_and_differences_are_taken_one_by_one(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = with_cut(film)
+    line = remove(project.timeline, [project.timeline.pictures[0].blocks[1].id])
+    line = append(line, named(project, "PCK_0007").piece(Fraction(0), Fraction(1, 2)))
+    (back,) = hand_over(HandOver(project.but(timeline=line), "otio", film.parent / "back.otio")).paths
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    qtbot.mouseClick(window.export.bring_home, LEFT)
+    dialog = window.export.dialog
+    assert isinstance(dialog, HomeDialog) and not dialog.take_all.isEnabled()
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_more: ([str(back)], ""))
+    dialog._choose()
+    qtbot.waitUntil(lambda: dialog.line is not None, timeout=30_000)
+    kinds = [one.change for one in dialog.differences]
+    assert sorted(set(kinds)) == ["added", "moved", "removed"] and not dialog.take_some.isEnabled()
+    for number, one in enumerate(dialog.differences):
+        if one.change == "removed":
+            dialog.list.item(number).setCheckState(Qt.CheckState.Checked)
+    qtbot.mouseClick(dialog.take_some, LEFT)
+    qtbot.waitUntil(lambda: len(window.work.session.project.timeline.pictures[0].blocks) == 2, timeout=5_000)
+    assert all(one.change != "removed" for one in dialog.differences)
+    assert window.work.session.undo_label == "Take differences"
+    qtbot.mouseClick(dialog.take_all, LEFT)
+    names = [one.name for one in window.work.session.project.timelines]
+    assert names == ["Timeline 1", "Timeline 1, home"]
+    assert window.work.session.project.timeline.length == line.length
+    window.export.open_home()
+    dialog = window.export.dialog
+    (film.parent / "noise.otio").write_text("nothing of the kind")
+    assert isinstance(dialog, HomeDialog)
+    dialog.read([film.parent / "noise.otio"])
+    qtbot.waitUntil(lambda: "cannot be read as a timeline" in dialog.says.text(), timeout=30_000)
+    dialog.reject()
+
+
+def test_the_timeline_takes_the_size_of_the_originals_when_asked(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    project = with_cut(film, "A001C002")
+    save_project(project.but(timeline=replace(project.timeline, width=320, height=180)), film)
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    panel = window.export.check_panel
+    qtbot.waitUntil(lambda: panel.take_size.isVisible(), timeout=20_000)
+    assert "960 x 540" in panel.findings.text() and not panel.look_for.isVisible()
+    qtbot.mouseClick(panel.take_size, LEFT)
+    line = window.work.session.project.timeline
+    assert (line.width, line.height) == (960, 540)
+    qtbot.waitUntil(lambda: not panel.take_size.isVisible(), timeout=20_000)
+
+
+def test_timeline_settings_are_changed_and_told(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    with_cut(film)
+    window = open_window(film)
+    go(qtbot, window, "Timeline")
+    place = window.timeline
+    qtbot.mouseClick(place.settings, LEFT)
+    dialog = place.dialog
+    assert dialog is not None
+    dialog.start.setText("01:00:00:00")
+    dialog.start.textEdited.emit("01:00:00:00")
+    dialog.rate.setCurrentIndex(dialog.rate.findText("30"))
+    assert "between two frames" in dialog.says.text() and dialog.take.isEnabled()
+    dialog.start.setText("01:00:00;00")
+    dialog.start.textEdited.emit("01:00:00;00")
+    assert "drop-frame" in dialog.says.text() and not dialog.take.isEnabled()
+    dialog.rate.setCurrentIndex(dialog.rate.findText("29.97"))
+    assert dialog.take.isEnabled()
+    qtbot.mouseClick(dialog.take, LEFT)
+    line = window.work.session.project.timeline
+    assert line.rate == Fraction(30000, 1001) and line.timecode(0) == "01:00:00;00" and line.drop
+    assert "29.97" in place.settings.text()
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.work.session.project.timeline.rate == 25
