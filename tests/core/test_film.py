@@ -436,10 +436,11 @@ def bars_seen(path: Path) -> list[list[float]]:
 @pytest.mark.skipif(not shutil.which("ffmpeg"), reason="no other reader is installed")
 @pytest.mark.parametrize("source", ["bt709", "bt601", "full"])
 def test_colour_bars_come_out_as_they_are_in_every_setting(tmp_path: Path, source: str) -> None:
-    bars = draw_bars(tmp_path / "BARS.mov", *{"bt709": ("prores_ks", "yuv444p10le", 1, False),
+    (tmp_path / "Card").mkdir()
+    bars = draw_bars(tmp_path / "Card" / "BARS.mov", *{"bt709": ("prores_ks", "yuv444p10le", 1, False),
                                               "bt601": ("prores_ks", "yuv444p10le", 6, False),
                                               "full": ("libx264", "yuv444p", 1, True)}[source])  # fmt: skip
-    ingest(tmp_path, tmp_path / "film" / "p.otio", Preset(name="Plain", proxies=None))
+    ingest(bars.parent, tmp_path / "film" / "p.otio", Preset(name="Plain", proxies=None))
     project = load_project(tmp_path / "film" / "p.otio")
     clip = named(project, bars.stem)
     project = project.with_timeline_settings_of(clip)
