@@ -69,7 +69,7 @@ def measure_films(folder: Path) -> Iterator[Line]:
     settings = FILM_SETTINGS.find("Viewing copy")
     draft = make_film(FilmRequest(cut, folder / "draft.mp4", settings, draft=True), quiet)
     film = make_film(FilmRequest(cut, folder / "film.mp4", settings), quiet)
-    yield "draft of the demo's cut, times the pace of its film", draft.pace / film.pace, -5.0, " times"
+    yield "draft of the demo's cut, times the pace of its film", -draft.pace / film.pace, -5.0, " times"
     begun = time.perf_counter()
     make_film(FilmRequest(cut, folder / "again.mp4", settings), quiet)
     whole = time.perf_counter() - begun
@@ -100,7 +100,7 @@ def _against_the_command(
         theirs.append(time.perf_counter() - begun)
         film = make_film(FilmRequest(project, folder / f"ours{number}{settings.ending}", settings), quiet)
         ours.append(film.frames / film.pace)
-    return f"{name} of one untouched UHD original, pace of the ffmpeg command", min(theirs) / min(ours), -0.9, " of it"
+    return f"{name} of one untouched UHD original, pace of the ffmpeg command", -min(theirs) / min(ours), -0.9, " of it"
 
 
 def _composed(project: Project, folder: Path) -> Line:
@@ -111,7 +111,7 @@ def _composed(project: Project, folder: Path) -> Line:
     zoomed = project.but(timeline=with_effects(line, [block.id], lambda _old: Effects(Placement(scale=1.2, x=0.05))))
     first = make_film(FilmRequest(project, folder / "as it is.mp4", settings), quiet)
     second = make_film(FilmRequest(zoomed, folder / "zoomed.mp4", settings), quiet)
-    return "composed film, pace of one that goes past the compositor", second.pace / first.pace, -0.3, " of it"
+    return "composed film, pace of one that goes past the compositor", -second.pace / first.pace, -0.3, " of it"
 
 
 def measure_film_faults(folder: Path, count: int = 10) -> Iterator[Line]:
@@ -126,13 +126,13 @@ def measure_film_faults(folder: Path, count: int = 10) -> Iterator[Line]:
     for kind in ("repeated", "missing", "exchanged", "late", "proxy"):
         noticed = sum(_refused(replace(request, project=_cut_for(kind, project)), _plant(kind, moving, project, n))
                       for n in range(count))  # fmt: skip
-        yield f"films refused with a fault planted: {kind}, of {count}", float(noticed), -float(count), ""
+        yield f"films refused with a fault planted: {kind}, of {count}", -float(noticed), -float(count), ""
     right = 0
     for number in range(2 * count):
         chosen = _other_settings(number)
         out = folder / f"right{number}{chosen.ending}"
         right += not _refused(FilmRequest(project, out, chosen, number % 40, number % 40 + 40), None)
-    yield f"right films that were taken, of {2 * count}", float(right), -2.0 * count, ""
+    yield f"right films that were taken, of {2 * count}", -float(right), -2.0 * count, ""
 
 
 _WINDOW = """
@@ -168,7 +168,7 @@ def measure_film_kills(folder: Path, count: int = 5) -> Iterator[Line]:
     for number in range(count):
         out = folder / "killed" / "films" / f"film {number}.mp4"
         well += _killed(path, out, random.Random(number).uniform(0, 9), project.timeline.length)
-    yield f"films there, proven and alone after a kill, of {count}", float(well), -float(count), ""
+    yield f"films there, proven and alone after a kill, of {count}", -float(well), -float(count), ""
 
 
 def _killed(path: Path, out: Path, after: float, frames: int) -> bool:

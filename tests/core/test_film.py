@@ -222,6 +222,17 @@ def test_a_draft_says_that_it_is_one_everywhere(project: Project, tmp_path: Path
             assert np.abs(one - other).mean() > 20
 
 
+def test_a_draft_takes_the_original_where_its_proxy_is_gone(
+    project: Project, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = plain_cut(project)
+    clip = named(project, "00004")
+    moved = replace(clip, proxies=(replace(clip.proxies[0], file=replace(clip.proxies[0].file, path="gone.mov")),))
+    project = replace(project, footage=project.footage.with_clip(moved))
+    draft = make_film(FilmRequest(project, tmp_path / "draft.mp4", small(), draft=True), quiet)
+    assert project.path(clip.original.file) in draft.sources and draft.frames == 24
+
+
 def test_marks_are_burned_in_where_asked(project: Project, tmp_path: Path) -> None:
     project = plain_cut(project)
     mark = Mark(kind="timecode", x=0.5, y=0.5, size=0.3)

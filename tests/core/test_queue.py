@@ -21,7 +21,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, 
 from agile_shadow.core.desk import Desk, FilmRun, film_request
 from agile_shadow.core.desk.queued import QueuedRun
 from agile_shadow.core.errors import Cancelled, MediaError, WorkerStalled
-from agile_shadow.core.film import FilmRequest, plain_film
+from agile_shadow.core.film import FilmPicture, FilmRequest, FilmSettings, plain_film
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
@@ -368,6 +368,30 @@ def test_a_film_that_was_taken_back_can_be_tried_again(made: Path, tmp_path: Pat
         desk.try_again(run.job, [piece.key])
         until(lambda: not desk.runs, 120)
         assert probe(run.out).frames and not Path(run.values["project"]).exists()
+    finally:
+        assert desk.close(20)
+        session.close()
+
+
+def test_films_are_made_one_after_the_other_in_the_order_asked_for(made: Path, tmp_path: Path) -> None:
+    project = cut_of(made, tmp_path / "film.otio", Fraction(2, 5))
+    session = ProjectSession.open(tmp_path / "film.otio")
+    desk = Desk(session, JobStore())
+    small = FilmSettings(name="Small", picture=FilmPicture(width=320, height=180))
+    try:
+        runs = [desk.film(FilmRequest(project, tmp_path / f"{name}.mp4", small)) for name in "abcd"]
+        until(lambda: runs[0].piece is not None and runs[0].piece.state == "running", 60)
+        until(lambda: all(run.piece is not None for run in runs), 20)
+        runs[3].ask("film", "d.mp4", "first")
+        runs[1].ask("film", "b.mp4", "hold")
+        until(lambda: runs[2].result is not None and runs[3].result is not None, 120)
+        assert runs[1].result is None and runs[1].making
+        runs[1].ask("film", "b.mp4", "go on")
+        until(lambda: not desk.runs, 120)
+        pieces = [run.piece for run in runs]
+        begun = {piece.path[-5]: piece.begun for piece in pieces if piece is not None}
+        assert sorted(begun, key=lambda name: begun[name]) == ["a", "d", "c", "b"]
+        assert [run.frames for run in runs] == [project.timeline.length] * 4
     finally:
         assert desk.close(20)
         session.close()

@@ -13,14 +13,16 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
+from ..core.handover import HandOver, hand_over
 from ..core.ingest import ItemState
 from ..core.log import cache_folder
 from ..core.project import Clip, ProjectSession
 from ..core.stand_ins import draw_card, missing_from_card
 from ..core.stand_ins.reader import StandInDrive
-from ..core.timeline import add_marker
+from ..core.timeline import add_marker, remove
 from .__main__ import make_app
 from .folders import Folders
+from .places.export.home_dialog import HomeDialog
 from .window import MainWindow
 from .work import Work
 
@@ -90,7 +92,7 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "storage")
     window.command("place_5")
     until(lambda: window.export.check is not None, 20)
-    _save(window, folder, "export")
+    _export(window, folder, home)
     window.command("place_4")
     window.command("switch")
     window.command("theme")
@@ -98,6 +100,35 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "timeline-paper")
     window.close()
     app.processEvents()
+
+
+def _export(window: MainWindow, folder: Path, home: Path) -> None:
+    """A draft that is there, a film that is being made; and the cut come home with a shot taken out."""
+    place, desk = window.export, window.work.desk
+    place.card.draft.click()
+    place.card.start.click()
+    until(lambda: any(run.result is not None for run in place.films.runs))
+    place.card.draft.click()
+    place.card.start.click()
+    until(lambda: any(run.piece is not None and run.piece.part > 0.1 for run in desk.films))
+    _save(window, folder, "export")
+    for run in desk.films:
+        run.stop(for_good=True)
+    until(lambda: not desk.films)
+    project = window.work.session.project
+    line = remove(project.timeline, [project.timeline.pictures[0].blocks[1].id])
+    path = home / "From the other editor.otio"
+    hand_over(HandOver(project.but(timeline=line), "otio", path))
+    place.open_home()
+    dialog = place.dialog
+    assert isinstance(dialog, HomeDialog)
+    dialog.read([path])
+    until(lambda: dialog.line is not None, 30)
+    dialog.table.selectRow(1)
+    dialog.list.setCurrentRow(0)
+    _settle(window)
+    dialog.grab().save(str(folder / "home.png"))
+    dialog.reject()
 
 
 def _proven(clip: Clip) -> bool:

@@ -7,7 +7,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -231,9 +231,14 @@ class Work(QObject):
 
     # Films and later proxies
 
-    def start_film(self, request: FilmRequest) -> None:
-        """Make a film, in the queue. What is refused comes as a problem."""
-        self.in_background(lambda: self.desk.film(request), lambda _run: self.wake())
+    def start_films(self, requests: Sequence[FilmRequest]) -> None:
+        """Make films, in the queue, in their order. What is refused comes as a problem, and ends the row."""
+
+        def begin() -> None:
+            for request in requests:
+                self.desk.film(request)
+
+        self.in_background(begin, lambda _done: self.wake())
 
     def keep_edit_lists(self) -> None:
         """Before media are swapped, removed or paired anew: keep what the cut was, beside the project."""

@@ -154,9 +154,16 @@ class Desk:
         return ""
 
     def _turn_of_film(self, run: FilmRun) -> str:
-        """Films are made one after the other: side by side each would only take longer."""
-        earlier = next((one for one in self.films if one is run or (one.making and not one.gated)), run)
-        return "" if earlier is run else f"until {earlier.title[:1].lower()}{earlier.title[1:]} is made"
+        """Films are made one after the other: side by side each would only take longer. One that runs is finished
+        first; then they go in the order that was asked for."""
+        pieces = {one: piece for one in self.films if (piece := one.piece) is not None}
+        mine = pieces.get(run)
+        if mine is None or mine.state == "running":
+            return ""
+        waiting = [one for one, piece in pieces.items() if one.making and not one.gated and not piece.held]
+        running = [one for one in waiting if pieces[one].state == "running"]
+        ahead = max(running or waiting, key=lambda one: pieces[one].priority, default=run)
+        return "" if ahead is run else f"until {ahead.title[:1].lower()}{ahead.title[1:]} is made"
 
     def _work(self, run: Run) -> None:
         report, problem = None, ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import secrets
+import time
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from .queued import QueuedRun
 
 log = logging.getLogger(__name__)
 _KEPT = 20  # timelines of films that failed or were taken back, for another try
+_YOUNG = 14 * 86_400  # seconds for which none is removed: it may be that of a film that waits
 
 
 def film_request(request: FilmRequest) -> dict[str, Any]:
@@ -26,7 +28,8 @@ def film_request(request: FilmRequest) -> dict[str, Any]:
     folder = state_folder() / "films"
     kept = sorted(folder.glob("*.otio"), key=lambda path: path.stat().st_mtime) if folder.is_dir() else []
     for old in kept[: max(0, len(kept) + 1 - _KEPT)]:
-        old.unlink(missing_ok=True)
+        if time.time() - old.stat().st_mtime > _YOUNG:
+            old.unlink(missing_ok=True)
     path = folder / f"{secrets.token_hex(8)}.otio"
     save_project(request.project, path)
     return {
@@ -54,13 +57,18 @@ class FilmRun(QueuedRun):
         """What it is, for a person."""
         return f"{'Draft' if self.draft else 'Film'} {self.out.name}"
 
+    @property
+    def piece(self) -> Piece | None:
+        """Its job, as the queue has it; None before it has begun."""
+        return self.board.piece("film", self.out.name)
+
     def pieces(self) -> list[Piece]:
         """One job."""
         request = self._request()
         self.frames = request.count
         made_of = f"{request.line.name} of {self.session.project.name}"
         how = "from what is quickest" if self.draft else "from originals"
-        known = self.board.piece("film", str(self.out))
+        known = self.piece
         if known is not None and known.active and known.begun:
             how += "; it was interrupted and begins again, for a film's file cannot be continued"
         return [Piece(0, "film", self.out.name, made_of, str(self.out), how, float(request.seconds))]

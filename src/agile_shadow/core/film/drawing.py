@@ -17,8 +17,10 @@ from numpy.typing import NDArray
 from ..compositing import Compositor, Layer, Step, Window, picture_steps
 from ..errors import ExportError
 from ..media import filter_chain, fit_rectangle
+from ..media.sequence import exists
 from ..playback import TimelineProgram
 from ..presets import Mark
+from ..project import Clip, Project
 from ..proxies.marks import MarkPainter
 from ..proxies.picture import is_rgb, matrix_name
 from ..switch import Choice, Presence, choose
@@ -127,7 +129,7 @@ class Drawing:
     # Pictures that are one file
 
     def _plain(self, layer: Layer) -> VideoFrame:
-        choice = self.choice(layer)
+        choice = self._choice(layer)
         if choice is None or choice.path is None:
             name = choice.clip.name if choice is not None else None
             raise ExportError("its file is missing", name, "Bring it back.")
@@ -138,13 +140,14 @@ class Drawing:
         frame = reader.frame(reader.index.frame_at(seconds))
         return self._fitted(choice, frame, reader.index.time_base)
 
-    def choice(self, layer: Layer) -> Choice | None:
-        """The file of a layer."""
+    def _choice(self, layer: Layer) -> Choice | None:
+        """The file of a layer: the original, or for a draft what is there, the proxy first."""
         clip = self._project.clip(layer.block.clip)
         if clip is None:
             return None
-        return choose(self._project, clip, self._presence, layer.seconds if self._request.draft else None,
-                      layer.block if self._request.draft else None, only=self._only)  # fmt: skip
+        if not self._request.draft:
+            return choose(self._project, clip, self._presence, only=self._only)
+        return quickest(self._project, clip, self._presence, layer)
 
     def _fitted(self, choice: Choice, frame: VideoFrame, time_base: Fraction) -> VideoFrame:
         key = (choice.path, frame.width, frame.height, frame.format.name, int(frame.colorspace))
@@ -188,6 +191,15 @@ class Drawing:
     def _paint(self, frame: VideoFrame, number: int) -> None:
         assert self._painter is not None
         self._painter.paint(frame, self._request.timecode(number))
+
+
+def quickest(project: Project, clip: Clip, presence: Presence, layer: Layer) -> Choice:
+    """The file of a draft's layer: the one that is shown, the other half where that is not there."""
+    while True:
+        choice = choose(project, clip, presence, layer.seconds, layer.block)
+        if choice.path is None or exists(choice.path):
+            return choice
+        presence.tell(choice.path, False)
 
 
 def _painter(request: FilmRequest) -> MarkPainter:

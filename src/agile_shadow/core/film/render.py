@@ -20,7 +20,7 @@ from ..project.guarding import refuse_footage
 from ..switch import Choice, Presence, choose
 from .certificate import certificate_path, certify, keep_certificate, page_path
 from .check import final_check
-from .drawing import Drawing
+from .drawing import Drawing, quickest
 from .loudness import Loudness
 from .proof import Drawn, prove_film
 from .request import FilmRequest, FilmResult
@@ -28,7 +28,7 @@ from .signature import Signature, signature_of
 from .sounding import Sounding
 from .writing import FileWriter, PictureWriter, Writer
 
-_MEASURED, _RENDERED = 0.05, 0.8  # parts of the whole: the sound measured, the pictures made
+MEASURED, RENDERED = 0.05, 0.8  # parts of the whole: the sound measured, the pictures made
 _SAMPLED = 3.0  # seconds for which a draft's film from originals is tried out
 
 
@@ -73,8 +73,8 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
     pace = request.count / max(0.001, time.monotonic() - begun)
     if partial.is_file():
         flush(partial)
-    rest = 1 - _RENDERED
-    proof = prove_film(partial, request, drawn, lambda part: report(_RENDERED + part * rest * 0.95))
+    rest = 1 - RENDERED
+    proof = prove_film(partial, request, drawn, lambda part: report(RENDERED + part * rest * 0.95))
     if proof.problems:
         raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Try again.")
     certificate = certify(request, partial, proof, rendering.loudness, tuple(rendering.notes))
@@ -142,7 +142,7 @@ class _Rendering:
         wanted = self._request.settings.sound
         if wanted is None or wanted.loudness is None:
             return
-        found, why = sounding.bring_to(wanted.loudness, lambda part: self._report(part * _MEASURED))
+        found, why = sounding.bring_to(wanted.loudness, lambda part: self._report(part * MEASURED))
         self.notes.append(f"The sound was measured at {found.integrated:.1f} LUFS before.")
         if why:
             self.notes.append(f"{why[:1].upper()}{why[1:]}.")
@@ -169,7 +169,7 @@ class _Rendering:
                 until = total if last else round(Fraction(number + 1) / self._request.rate * SAMPLE_RATE)
                 writer.sound(position, sounding.read(position, until))
                 position = until
-            self._report(_MEASURED + (number + 1) / self._request.count * (_RENDERED - _MEASURED))
+            self._report(MEASURED + (number + 1) / self._request.count * (RENDERED - MEASURED))
         writer.finish()
         return signatures
 
@@ -178,7 +178,7 @@ class _Rendering:
         if clip is None:
             return None
         if self._request.draft:
-            return choose(self._project, clip, self._presence, layer.seconds, layer.block)
+            return quickest(self._project, clip, self._presence, layer)
         return choose(self._project, clip, self._presence, only="originals")
 
 

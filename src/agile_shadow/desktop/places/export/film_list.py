@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from ....core.desk import FilmRun
 from ....core.film import page_path
-from ....core.jobs import Piece
+from ....core.film.render import MEASURED, RENDERED
 from ....core.time import clock_text
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -19,12 +19,8 @@ from ...work import Work
 _KEPT = 40
 
 
-def _piece(run: FilmRun) -> Piece | None:
-    return next(iter(run.board.pieces()), None)
-
-
 def _state(run: FilmRun) -> str:
-    piece = _piece(run)
+    piece = run.piece
     if run.result is not None:
         return f"proven, {run.result.frames} frames"
     if run.problems:
@@ -32,13 +28,13 @@ def _state(run: FilmRun) -> str:
     if piece is None:
         return "waits"
     if piece.state == "running":
-        return "being proven" if piece.part >= 0.8 else "being made"
+        return "being proven" if piece.part >= RENDERED else "being made"
     waits = run.waits
     return f"waits {waits}" if piece.state == "waiting" and waits else piece.state_words()
 
 
 def _progress(run: FilmRun) -> str:
-    piece = _piece(run)
+    piece = run.piece
     return "" if piece is None or run.result is not None or not piece.active else f"{piece.part:.0%}"
 
 
@@ -47,14 +43,14 @@ def _pace(run: FilmRun) -> str:
         ahead = run.result.pace / run.result.original_pace if run.result.original_pace else 0.0
         times = f", {ahead:.1f} times the film's" if ahead else ""
         return f"{run.result.pace:.0f} a second{times}"
-    piece = _piece(run)
-    made = min(1.0, piece.part / 0.8) * run.frames if piece is not None else 0
+    piece = run.piece
+    made = max(0.0, min(1.0, (piece.part - MEASURED) / (RENDERED - MEASURED))) * run.frames if piece is not None else 0
     took = piece.elapsed() if piece is not None else 0.0
     return f"{made / took:.0f} a second" if made and took > 1 else ""
 
 
 def _left(run: FilmRun) -> str:
-    piece = _piece(run)
+    piece = run.piece
     left = piece.remaining() if piece is not None and run.result is None else None
     return clock_text(left) if left is not None else ""
 

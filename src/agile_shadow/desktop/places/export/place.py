@@ -168,8 +168,7 @@ class ExportPlace(QWidget):
         except ShadowError as error:
             self._work.problem.emit(sentence(error))
             return
-        for request in requests:
-            self._work.start_film(request)
+        self._work.start_films(requests)
 
     def _estimate(self, request: FilmRequest) -> None:
         pool = self._work.machine.shared("wanted")
