@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import shutil
 import subprocess
+import sys
 from collections.abc import Iterator
 from dataclasses import replace
 from fractions import Fraction
@@ -317,6 +318,69 @@ def test_a_film_that_fails_leaves_nothing_and_an_older_one_stays(project: Projec
     with pytest.raises(ExportError, match="already"):
         make_film(FilmRequest(project, folder, chosen), quiet)
     assert list(folder.iterdir()) == []
+
+
+@pytest.fixture
+def movable(drawn_card: Path, tmp_path: Path) -> Project:
+    """A project of its own, whose originals may be changed."""
+    ingest(drawn_card, tmp_path / "own" / "p.otio", Preset(name="Plain", proxies=None))
+    project = load_project(tmp_path / "own" / "p.otio")
+    return plain_cut(project.with_timeline_settings_of(named(project, "A001C002")))
+
+
+@pytest.mark.parametrize("what", ["changed", "gone", "shelf"])
+@pytest.mark.parametrize("when", [0.1, 0.9])
+def test_an_original_that_does_not_stay_as_it_is_ends_the_film_with_a_sentence(
+    movable: Project, tmp_path: Path, what: str, when: float
+) -> None:
+    path = movable.path(named(movable, "00004").original.file)
+    shelf = movable.shelves[0].root
+    assert path is not None
+    done: list[str] = []
+
+    def meddle(part: float) -> None:
+        if part < when or done:
+            return
+        done.append(what)
+        if what == "changed":
+            with path.open("ab") as file:
+                file.write(b"more")
+        elif what == "gone":
+            path.rename(path.with_suffix(".away"))
+        else:
+            shelf.rename(shelf.with_name("away"))
+
+    with pytest.raises(ShadowError) as refused:
+        make_film(FilmRequest(movable, tmp_path / "films" / "film.mp4", small()), meddle)
+    assert (done and str(path) in str(refused.value)) or "not there" in str(refused.value)
+    assert not list((tmp_path / "films").iterdir())
+    with pytest.raises(ShadowError):  # and the next one is not even begun
+        make_film(FilmRequest(movable, tmp_path / "films" / "film.mp4", small()), quiet)
+
+
+FULL = ("ProRes 422", "Viewing copy", "DNxHR HQ, MXF", "Sound alone", "Numbered pictures, PNG")
+_FULL = """
+import resource, signal, sys
+from pathlib import Path
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+from agile_shadow.core.film import FILM_SETTINGS, FilmRequest, make_film
+from agile_shadow.core.project import load_project
+project = load_project(Path(sys.argv[1]))
+resource.setrlimit(resource.RLIMIT_FSIZE, (200_000, 200_000))
+try:
+    make_film(FilmRequest(project, Path(sys.argv[2]), FILM_SETTINGS.find(sys.argv[3])), lambda part: None)
+except Exception as error:
+    print(type(error).__name__, error)
+"""
+
+
+@pytest.mark.parametrize("name", FULL)
+def test_a_drive_that_takes_no_more_ends_the_film_with_a_sentence(filmed: Path, tmp_path: Path, name: str) -> None:
+    out = tmp_path / "films" / f"film{FILM_SETTINGS.find(name).ending}"
+    said = subprocess.run([sys.executable, "-c", _FULL, str(filmed), str(out), name], capture_output=True, text=True)
+    last = said.stdout.strip().splitlines()[-1]
+    assert last.startswith("ExportError") and "film" in last and "Traceback" not in said.stderr, said
+    assert list(out.parent.iterdir()) == []
 
 
 def test_settings_that_do_not_go_together_are_refused_by_their_reason() -> None:

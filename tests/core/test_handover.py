@@ -376,7 +376,7 @@ def test_edit_lists_are_kept_beside_the_project_once_for_each_state_of_the_cut(t
 
 def test_a_plain_timeline_becomes_a_project_of_the_media_that_are_there(tmp_path: Path) -> None:
     files = [draw(tmp_path / "media" / f"SHOT_{n}.mov", 40, 0, f"0{n}:00:00:00") for n in range(2)]
-    whole = otio.schema.Timeline("Elsewhere", otio.opentime.RationalTime(90_000, 25))
+    whole = otio.schema.Timeline("Elsewhere", global_start_time=otio.opentime.RationalTime(90_000, 25))
     track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
     whole.tracks.append(track)
     for number, path in enumerate([*files, tmp_path / "media" / "GONE.mov"]):

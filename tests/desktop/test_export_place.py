@@ -6,6 +6,7 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import opentimelineio as otio
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
@@ -13,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.film import FILM_SETTINGS, FilmPicture, FilmSettings, read_certificate
 from agile_shadow.core.handover import HandOver, hand_over
+from agile_shadow.core.handover.plain import plain_timeline
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.timeline import Marker, append, remove
@@ -170,7 +172,7 @@ def test_a_timeline_comes_home_and_differences_are_taken_one_by_one(
             dialog.list.item(number).setCheckState(Qt.CheckState.Checked)
     qtbot.mouseClick(dialog.take_some, LEFT)
     qtbot.waitUntil(lambda: len(window.work.session.project.timeline.pictures[0].blocks) == 2, timeout=5_000)
-    assert all(one.change != "removed" for one in dialog.differences)
+    qtbot.waitUntil(lambda: all(one.change != "removed" for one in dialog.differences), timeout=10_000)
     assert window.work.session.undo_label == "Take differences"
     qtbot.mouseClick(dialog.take_all, LEFT)
     names = [one.name for one in window.work.session.project.timelines]
@@ -224,3 +226,72 @@ def test_timeline_settings_are_changed_and_told(qtbot: QtBot, film: Path, open_w
     assert "29.97" in place.settings.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.work.session.project.timeline.rate == 25
+
+
+def test_a_clip_is_chosen_by_hand_for_an_event_that_was_not_found(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    project = with_cut(film)
+    made = plain_timeline(project, project.timeline, "original")
+    made.metadata.clear()
+    for clip in made.find_clips():
+        clip.metadata.clear()
+        if clip.name == "A001C002":
+            clip.name = "shot one"
+            clip.media_reference = otio.schema.MissingReference()
+            clip.source_range = otio.opentime.TimeRange(
+                otio.opentime.RationalTime(3, 25), otio.opentime.RationalTime(8, 25)
+            )
+    otio.adapters.write_to_file(made, str(film.parent / "elsewhere.otio"))
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    window.export.open_home()
+    dialog = window.export.dialog
+    assert isinstance(dialog, HomeDialog)
+    dialog.read([film.parent / "elsewhere.otio"])
+    qtbot.waitUntil(lambda: dialog.line is not None, timeout=30_000)
+    assert dialog.model.rows[0].match.state == "not found" and "gap of 8 frames" in dialog.told.text()
+    assert [one.change for one in dialog.differences if one.kind == "picture"] == ["removed"]
+    dialog.table.selectRow(0)
+    clip = named(project, "A001C002")
+    dialog.clip.setCurrentIndex(dialog.clip.findData(clip.id))
+    dialog.clip.activated.emit(dialog.clip.currentIndex())
+    qtbot.waitUntil(lambda: dialog.model.rows[0].clip == "A001C002", timeout=10_000)
+    assert dialog.model.rows[0].match.reasons == ("chosen by hand",)
+    first = dialog.line.pictures[0].blocks[0]
+    assert first.clip == clip.id and first.source_start == Fraction(3, 25)
+
+
+def test_a_timeline_of_another_tool_is_opened_as_a_project(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = with_cut(film, "A001C002", "00004")
+    made = plain_timeline(project, project.timeline, "original")
+    made.metadata.clear()
+    for clip in made.find_clips():
+        clip.metadata.clear()
+    otio.adapters.write_to_file(made, str(film.parent / "elsewhere.otio"))
+    window = open_window(film)
+    target = film.parent / "of it.otio"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_more: (str(target), ""))
+    opened: list[Path] = []
+    monkeypatch.setattr(window, "reopen", opened.append)
+    window.project_menu.open_file(film.parent / "elsewhere.otio")
+    qtbot.waitUntil(lambda: opened == [target], timeout=30_000)
+    kept = load_project(target)
+    assert [clip.name for clip in kept.clips] == ["A001C002", "00004"]
+    assert [one.source_start for one in kept.timeline.pictures[0].blocks] == [
+        one.source_start for one in project.timeline.pictures[0].blocks
+    ]
+    window.project_menu.open_file(film)  # a project is opened as it is
+    qtbot.waitUntil(lambda: opened == [target, film], timeout=30_000)
+
+
+def test_an_edit_list_is_kept_before_a_pair_is_parted(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    with_cut(film)
+    window = open_window(film)
+    go(qtbot, window, "Pairs")
+    window.pairs.table.selectRow(0)
+    window.pairs.doing_with.unpair()
+    folder = film.with_name("The Tern Ferry - edit lists")
+    qtbot.waitUntil(lambda: len(list(folder.rglob("*.edl"))) == 2, timeout=10_000)

@@ -156,13 +156,16 @@ class Desk:
     def _turn_of_film(self, run: FilmRun) -> str:
         """Films are made one after the other: side by side each would only take longer. One that runs is finished
         first; then they go in the order that was asked for."""
-        pieces = {one: piece for one in self.films if (piece := one.piece) is not None}
+        pieces = {one: one.piece for one in self.films}  # None: it is just being begun
         mine = pieces.get(run)
         if mine is None or mine.state == "running":
             return ""
-        waiting = [one for one, piece in pieces.items() if one.making and not one.gated and not piece.held]
-        running = [one for one in waiting if pieces[one].state == "running"]
-        ahead = max(running or waiting, key=lambda one: pieces[one].priority, default=run)
+        waiting = {
+            one: piece.priority if piece is not None else 0 for one, piece in pieces.items()
+            if piece is None or (one.making and not one.gated and not piece.held)
+        }  # fmt: skip
+        running = [one for one in waiting if (piece := pieces[one]) is not None and piece.state == "running"]
+        ahead = max(running or waiting, key=lambda one: waiting[one], default=run)
         return "" if ahead is run else f"until {ahead.title[:1].lower()}{ahead.title[1:]} is made"
 
     def _work(self, run: Run) -> None:

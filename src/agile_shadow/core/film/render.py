@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import time
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
@@ -16,10 +17,11 @@ from ..errors import ExportError, from_os_error
 from ..files import flush, partial_path, rename_new
 from ..jobs import Report
 from ..media import SAMPLE_RATE
+from ..media.sequence import status
 from ..project.guarding import refuse_footage
 from ..switch import Choice, Presence, choose
 from .certificate import certificate_path, certify, keep_certificate, page_path
-from .check import final_check
+from .check import blocks_in, final_check
 from .drawing import Drawing, quickest
 from .loudness import Loudness
 from .proof import Drawn, prove_film
@@ -68,6 +70,7 @@ def _refuse_name(request: FilmRequest) -> None:
 
 def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
     rendering = _Rendering(request, partial, report)
+    before = {} if request.draft else states_of(request)
     begun = time.monotonic()
     drawn = rendering.run()
     pace = request.count / max(0.001, time.monotonic() - begun)
@@ -77,6 +80,7 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
     proof = prove_film(partial, request, drawn, lambda part: report(RENDERED + part * rest * 0.95))
     if proof.problems:
         raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Try again.")
+    _refuse_if_changed(before, {} if request.draft else states_of(request))
     certificate = certify(request, partial, proof, rendering.loudness, tuple(rendering.notes))
     _name_finally(request, partial)
     kept = keep_certificate(certificate, request.out)
@@ -93,6 +97,30 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
         original_pace=_pace_of_originals(request) if request.draft else 0.0,
         notes=tuple(rendering.notes),
     )
+
+
+def states_of(request: FilmRequest) -> dict[Path, tuple[int, int] | None]:
+    """Size and time of change of each original that the stretch uses; None for one that cannot be reached."""
+    project = request.project
+    found: dict[Path, tuple[int, int] | None] = {}
+    for identity in {block.clip for block in blocks_in(request.line, request.first, request.end)}:
+        clip = project.clip(identity)
+        path = project.path(clip.original.file) if clip is not None else None
+        if path is not None:
+            try:
+                found[path] = status(path)
+            except OSError:
+                found[path] = None
+    return found
+
+
+def _refuse_if_changed(before: Mapping[Path, object], after: Mapping[Path, object]) -> None:
+    """What a film says of its originals holds for as long as it was made and proven."""
+    for path, state in before.items():
+        if after.get(path) is None:
+            raise ExportError("went away while the film was made from it", path, "Connect its drive, and try again.")
+        if after[path] != state:
+            raise ExportError("was changed while the film was made from it", path, "Look who writes to it; try again.")
 
 
 def _name_finally(request: FilmRequest, partial: Path) -> None:

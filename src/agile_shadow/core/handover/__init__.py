@@ -3,7 +3,7 @@
 from .arriving import ENDINGS, Arrived, ArrivedTrack, Event, ReadRequest, read_arrived
 from .differences import Difference, compare_timelines, with_differences
 from .handing import KINDS, HandedOver, HandOver, Kind, hand_over, what_is_left_out
-from .home import EventMatch, as_timeline, files_named, match_events
+from .home import EventMatch, HomeRequest, as_timeline, files_named, match_events, read_and_match
 from .keeping import keep_edit_lists, lists_folder
 from .opening import Opened, open_as_project, open_as_project_in
 from .plain import Half
@@ -19,6 +19,7 @@ __all__ = [
     "Half",
     "HandOver",
     "HandedOver",
+    "HomeRequest",
     "Kind",
     "Opened",
     "ReadRequest",
@@ -31,6 +32,7 @@ __all__ = [
     "match_events",
     "open_as_project",
     "open_as_project_in",
+    "read_and_match",
     "read_arrived",
     "what_is_left_out",
     "with_differences",

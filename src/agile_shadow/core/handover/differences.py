@@ -171,8 +171,26 @@ def _paired(mine: Sequence[Block], theirs: Sequence[Block]) -> list[tuple[Block,
             if id(block) not in done:
                 groups[block.clip, block.title.text if block.title is not None else ""][side].append(block)
     for ours, others in groups.values():
-        pairs += _nearest(ours, others)
+        pairs += _nearest(*_without_equal(ours, others, pairs))
     return pairs
+
+
+def _without_equal(
+    mine: list[Block], theirs: list[Block], pairs: list[tuple[Block, Block]]
+) -> tuple[list[Block], list[Block]]:
+    """Of one clip: those that show the very same footage are paired in the order of time; the others are left."""
+    same: dict[tuple[Fraction, int, Fraction], list[Block]] = defaultdict(list)
+    for block in reversed(theirs):
+        same[block.source_start, block.length, block.speed].append(block)
+    left = []
+    for block in mine:
+        others = same[block.source_start, block.length, block.speed]
+        if others:
+            pairs.append((block, others.pop()))
+        else:
+            left.append(block)
+    paired = {id(other) for _one, other in pairs}
+    return left, [block for block in theirs if id(block) not in paired]
 
 
 def _nearest(mine: list[Block], theirs: list[Block]) -> list[tuple[Block, Block]]:

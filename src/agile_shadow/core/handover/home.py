@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import PurePosixPath
 from typing import Literal
 
+from ..jobs import Report
 from ..pairs.names import core_of, match_names
 from ..project import Clip, Project
 from ..project.lines import start_frame
 from ..timeline import Block, Dissolve, Marker, Timeline, Track, new_id
-from .arriving import Arrived, ArrivedTrack, Event, source_frame
+from .arriving import Arrived, ArrivedTrack, Event, ReadRequest, read_arrived, source_frame
 from .reels import reels_for
 
 State = Literal["certain", "likely", "not found", "title"]
@@ -32,6 +33,21 @@ class EventMatch:
     state: State
     clip: str = ""
     reasons: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class HomeRequest:
+    """Read files as one timeline and match it to a project's clips."""
+
+    project: Project
+    files: ReadRequest
+
+
+def read_and_match(request: HomeRequest, report: Report = lambda done: None) -> tuple[Arrived, tuple[EventMatch, ...]]:
+    """A task for a worker. Raises ExportError."""
+    arrived = read_arrived(request.files)
+    report(0.5)
+    return arrived, match_events(request.project, arrived)
 
 
 def match_events(project: Project, arrived: Arrived) -> tuple[EventMatch, ...]:
@@ -53,17 +69,32 @@ class _Evidence:
         wanted = sorted({_named(event) for track in arrived.tracks for event in track.events if event.title is None})
         self._places = {name: number for number, name in enumerate(wanted)}
         self._named = match_names(names, wanted)
+        self._alike: dict[int, set[int]] = defaultdict(set)
+        for place, number in self._named:
+            self._alike[place].add(number)
         self._by_name: dict[str, list[int]] = defaultdict(list)
+        self._by_core: dict[str, set[int]] = defaultdict(set)
+        self._by_id = {clip.id: number for number, clip in enumerate(self._clips)}
         for number, clip in enumerate(self._clips):
             self._by_name[clip.name.casefold()].append(number)
+            for path in _paths(clip):
+                self._by_core[core_of(path)].add(number)
+
+    def _likely(self, event: Event) -> Iterable[int]:
+        """Clips whose names or files make them worth weighing; all of them where no name says anything."""
+        found = {*self._by_name.get(event.name.casefold(), ()), *self._alike[self._places.get(_named(event), -1)]}
+        found |= self._by_core.get(core_of(event.address), set()) if event.address else set()
+        if self._same_project and event.clip in self._by_id:
+            found.add(self._by_id[event.clip])
+        return found or range(len(self._clips))
 
     def match(self, track: int, place: int, event: Event) -> EventMatch:
         """The clip of an event."""
         if event.title is not None:
             return EventMatch(track, place, event, "title", reasons=("drawn here",))
         weighed = []
-        for number, clip in enumerate(self._clips):
-            weight, reasons = self._weigh(number, clip, event)
+        for number in self._likely(event):
+            weight, reasons = self._weigh(number, self._clips[number], event)
             if weight > 0:
                 weighed.append((weight, number, reasons))
         weighed.sort(key=lambda one: -one[0])
@@ -86,7 +117,7 @@ class _Evidence:
         if self._same_project and event.clip == clip.id:
             return 20.0, ["written by this project"]
         weight, reasons = 0.0, []
-        paths = {clip.original.file.path, *(proxy.file.path for proxy in clip.proxies)}
+        paths = _paths(clip)
         if event.address and any(event.address.endswith(f"/{path}") for path in paths):
             weight += 7.0
             reasons.append("its file lies at the same path on its shelf")
@@ -129,14 +160,22 @@ class _Evidence:
         return -2.0, "its timecode is not within the clip's"
 
 
+def _paths(clip: Clip) -> set[str]:
+    """Of its original and proxies, below their shelves."""
+    return {clip.original.file.path, *(proxy.file.path for proxy in clip.proxies)}
+
+
 def _named(event: Event) -> str:
     return event.address or event.name
 
 
-def source_start(clip: Clip, event: Event, rate: Fraction | None = None) -> Fraction | None:
+def source_start(
+    clip: Clip, event: Event, rate: Fraction | None = None, by_hand: bool = False
+) -> Fraction | None:
     """Seconds of a clip that an event's first frame shows; None where the clip does not reach as far.
 
-    ``rate``: of the timeline; without it only the earliest moment is looked at.
+    ``rate``: of the timeline; without it only the earliest moment is looked at. ``by_hand``: a person chose the clip,
+    so that a timecode that is not the clip's counts from its beginning.
     """
     info = clip.original.info
     if event.exact is not None and event.clip == clip.id:
@@ -153,6 +192,8 @@ def source_start(clip: Clip, event: Event, rate: Fraction | None = None) -> Frac
     else:
         earliest = event.source / event.source_rate
     room = _ROOM / (own or Fraction(25))
+    if by_hand and not -room <= earliest < info.duration + room:
+        earliest = event.source / event.source_rate
     if not -room <= earliest < info.duration + room:
         return None
     earliest = min(max(Fraction(0), earliest), info.duration)
@@ -184,7 +225,7 @@ def as_timeline(
             place: (chosen or {}).get((number, place), found[number, place].clip)
             for place in range(len(track.events)) if (number, place) in found
         }  # fmt: skip
-        tracks.append(_track(project, arrived, track, clips, told, len(tracks)))
+        tracks.append(_track(project, arrived, track, clips, told, number, frozenset(chosen or ())))
     whole = Timeline(
         name=arrived.name, rate=arrived.rate, start=max(0, arrived.start), tracks=tuple(_linked(tracks)),
         markers=tuple(Marker(max(0, frame), note[:1000]) for frame, note in arrived.markers),
@@ -194,11 +235,12 @@ def as_timeline(
 
 
 def _track(
-    project: Project, arrived: Arrived, track: ArrivedTrack, clips: Mapping[int, str], told: list[str], number: int
-) -> Track:
+    project: Project, arrived: Arrived, track: ArrivedTrack, clips: Mapping[int, str], told: list[str], number: int,
+    by_hand: frozenset[tuple[int, int]],
+) -> Track:  # fmt: skip
     blocks: list[Block] = []
     for place, event in enumerate(track.events):
-        block = _block(project, arrived, event, clips.get(place, ""))
+        block = _block(project, arrived, event, clips.get(place, ""), (number, place) in by_hand)
         if block is None:
             told.append(f"{event.name or 'an event'} on {track.name or track.kind} was left out: a gap of "
                         f"{event.length} frames is there.")  # fmt: skip
@@ -212,12 +254,12 @@ def _track(
     return Track(track.kind, track.name or f"{words} {number + 1}", tuple(blocks), off=track.off)
 
 
-def _block(project: Project, arrived: Arrived, event: Event, identity: str) -> Block | None:
+def _block(project: Project, arrived: Arrived, event: Event, identity: str, by_hand: bool) -> Block | None:
     known = event.block if arrived.project == project.id else ""
     if event.title is not None:
         return Block("", event.start, event.length, Fraction(0), Fraction(0), title=event.title, id=known or new_id())
     clip = project.clip(identity)
-    first = source_start(clip, event, arrived.rate) if clip is not None else None
+    first = source_start(clip, event, arrived.rate, by_hand) if clip is not None else None
     if clip is None or first is None:
         return None
     room = Fraction(0) if clip.original.info.kind == "still" else clip.original.info.duration

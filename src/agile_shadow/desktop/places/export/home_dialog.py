@@ -29,11 +29,11 @@ from ....core.handover import (
     Arrived,
     Difference,
     EventMatch,
+    HomeRequest,
     ReadRequest,
     as_timeline,
     compare_timelines,
-    match_events,
-    read_arrived,
+    read_and_match,
     with_differences,
 )
 from ....core.project import Project
@@ -78,6 +78,7 @@ class HomeDialog(QDialog):
         self._work, self._folder = work, folder
         self.arrived: Arrived | None = None
         self.matches: tuple[EventMatch, ...] = ()
+        self._asked = 0
         self.chosen: dict[tuple[int, int], str] = {}
         self.line: Timeline | None = None
         self.differences: tuple[Difference, ...] = ()
@@ -171,8 +172,10 @@ class HomeDialog(QDialog):
 
         def work() -> tuple[Arrived, tuple[EventMatch, ...]] | str:
             try:
-                arrived: Arrived = pool.submit(read_arrived, request, stalled_after=_READING).result()
-                return arrived, match_events(project, arrived)
+                found: tuple[Arrived, tuple[EventMatch, ...]] = pool.submit(
+                    read_and_match, HomeRequest(project, request), stalled_after=_READING
+                ).result()
+                return found
             except Exception as error:  # told here
                 return sentence(error)
 
@@ -186,21 +189,31 @@ class HomeDialog(QDialog):
         self.chosen = {}
         self._show()
 
-    def _show(self) -> None:
-        """Match, timeline and differences as they are now."""
+    def _show(self, then: Callable[[], None] = lambda: None) -> None:
+        """Build the timeline and its differences in the background: both may have thousands of blocks."""
         assert self.arrived is not None
-        project, arrived = self._work.session.project, self.arrived
+        self._asked += 1
+        asked, project, arrived = self._asked, self._work.session.project, self.arrived
+        matches, chosen = self.matches, dict(self.chosen)
+
+        def came(found: tuple[Timeline | None, tuple[str, ...], tuple[Difference, ...]]) -> None:
+            if asked == self._asked:
+                self._show_found(project, *found)
+                then()
+
+        self._work.in_background(lambda: _compared(project, arrived, matches, chosen), came)
+
+    def _show_found(
+        self, project: Project, line: Timeline | None, left_out: tuple[str, ...], differences: tuple[Difference, ...]
+    ) -> None:
+        assert self.arrived is not None
+        arrived, self.line, self.differences = self.arrived, line, differences
         self.model.set_rows([self._row(project, match) for match in self.matches])
-        try:
-            self.line, left_out = as_timeline(project, arrived, self.matches, self.chosen)
-        except ValueError as error:
-            self.line, left_out = None, (f"It cannot be taken: {error}.",)
         counts = {state: sum(1 for one in self.matches if one.state == state) for state in _MARKS}
         words = ", ".join(f"{count} {_WORDS[state]}" for state, count in counts.items() if count)
         self.says.setText(f"{arrived.name}, {rate_label(arrived.rate)} frames a second: {words or 'no events'}.")
         self.told.setText("\n".join([*arrived.notes, *left_out][:4]))
         mine = project.timeline
-        self.differences = compare_timelines(mine, self.line) if self.line is not None and mine.rate else ()
         self.compared.setText(f"{len(self.differences)} differences from {mine.name}, which is open. "
                               "Above: yours; below: what came.")  # fmt: skip
         self.lines.show_lines(mine, self.line, self.differences)
@@ -249,8 +262,7 @@ class HomeDialog(QDialog):
         if match is not None:
             self.chosen[match.track, match.number] = self.clip.currentData()
             row = self.table.currentIndex().row()
-            self._show()
-            self.table.selectRow(row)
+            self._show(lambda: self.table.selectRow(row))
 
     # Taking
 
@@ -287,6 +299,18 @@ class HomeDialog(QDialog):
             self.told.setText(f"They cannot be taken together: {error}.")
             return
         self._show()
+
+
+def _compared(
+    project: Project, arrived: Arrived, matches: tuple[EventMatch, ...], chosen: dict[tuple[int, int], str]
+) -> tuple[Timeline | None, tuple[str, ...], tuple[Difference, ...]]:
+    """The timeline that can be taken, what was left out of it, and how it differs from the open one."""
+    try:
+        line, left_out = as_timeline(project, arrived, matches, chosen)
+    except ValueError as error:
+        return None, (f"It cannot be taken: {error}.",), ()
+    mine = project.timeline
+    return line, left_out, compare_timelines(mine, line) if mine.rate else ()
 
 
 def _namer(project: Project) -> Callable[[Block], str]:
