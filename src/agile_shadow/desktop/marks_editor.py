@@ -21,8 +21,9 @@ class MarksEditor(QWidget):
     changed = Signal()
     failed = Signal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, first: str = "PROXY") -> None:
         super().__init__()
+        self._first = first  # what a new mark says
         self.path = "proxies.marks"
         self._marks: list[dict[str, Any]] = []
         self._loading = False
@@ -90,7 +91,7 @@ class MarksEditor(QWidget):
         free = next(
             (place for place in ((0.0, 1.0), (1.0, 1.0), (0.0, 0.0), (1.0, 0.0)) if place not in taken), (0.5, 0.5)
         )
-        mark = Mark(kind="text", text="PROXY", x=free[0], y=free[1])
+        mark = Mark(kind="text", text=self._first, x=free[0], y=free[1])
         self._marks.append({**mark.model_dump(mode="json"), "picture": None})
         self._refresh(len(self._marks) - 1)
         self.changed.emit()

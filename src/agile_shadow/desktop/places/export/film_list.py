@@ -72,7 +72,7 @@ _COLUMNS = (
 
 
 class FilmList(QWidget):
-    """Newest last."""
+    """Newest last; not to be seen before there is one."""
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -82,7 +82,7 @@ class FilmList(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         row = QHBoxLayout()
-        self.title = QLabel("No film was made yet.")
+        self.title = QLabel("")
         self.title.setObjectName("quiet")
         row.addWidget(self.title, 1)
         self.cancel = self._button(row, "Cancel", self._cancel)
@@ -115,11 +115,10 @@ class FilmList(QWidget):
         self._note_new()
         runs = self.runs
         self.model.set_rows(runs)
-        self.table.setVisible(bool(runs))
-        self.setMaximumHeight(16_777_215 if runs else 34)
+        self.setVisible(bool(runs))
         open_ = len(self._work.desk.films)
         words = f"{len(runs)} {'film' if len(runs) == 1 else 'films'}" + (f", {open_} to be made" if open_ else "")
-        self.title.setText(words if runs else "No film was made yet.")
+        self.title.setText(words)
         self._enable()
 
     def current(self) -> FilmRun | None:

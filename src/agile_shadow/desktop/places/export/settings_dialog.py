@@ -56,7 +56,7 @@ class FilmSettingsDialog(QDialog):
         self.picture_rows: list[QWidget] = []
         self._add_picture(form)
         self._add_sound(form)
-        self.marks = MarksEditor()
+        self.marks = MarksEditor("{name}")
         self.marks.changed.connect(self._check)
         self.marks.failed.connect(self.failed)
         form.addRow("Marks", self.marks)
