@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -60,7 +61,8 @@ def cuts(draw: st.DrawFn, speeds: bool = True) -> Project:
         speed = draw(st.sampled_from([Fraction(1), Fraction(1), Fraction(1, 2), Fraction(2), Fraction(-1)]))
         speed = speed if speeds else Fraction(1)
         length = draw(st.integers(10, 60))
-        earliest = draw(st.integers(0, clip.original.info.frames - 130))
+        last = clip.original.info.frames - math.ceil(length * abs(speed))
+        earliest = draw(st.one_of(st.integers(0, last), st.just(last)))
         first = earliest if speed > 0 else earliest + length - 1
         block = Block(clip.id, at, length, first / rate, clip.original.info.duration, speed)
         before = blocks[-1] if blocks and blocks[-1].end == at else None

@@ -155,7 +155,9 @@ def test_what_comes_home_is_what_went_out(tmp_path_factory: pytest.TempPathFacto
         if paths != lists:
             assert home.pictures[0].blocks == line.pictures[0].blocks
         elif line.pictures[0].blocks[0].start == 0:
-            assert [one for one in compare_timelines(line, home) if one.change not in ("trimmed",)] == []
+            found = compare_timelines(line, home)
+            slow = [one for one in found if abs(one.mine[0].speed) < 1 and max(map(abs, one.by), default=9) <= 1]
+            assert found == tuple(slow), found  # a list cannot say half a frame
 
 
 def small() -> Project:
