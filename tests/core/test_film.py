@@ -19,6 +19,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from agile_shadow.core.compositing import picture_of
 from agile_shadow.core.errors import ExportError, ShadowError
 from agile_shadow.core.film import (
     FILM_SETTINGS,
@@ -28,6 +29,7 @@ from agile_shadow.core.film import (
     FilmSound,
     certificate_path,
     describes_film,
+    estimate_film,
     film_schema,
     final_check,
     findings_of,
@@ -41,11 +43,12 @@ from agile_shadow.core.film.findings import gaps
 from agile_shadow.core.film.loudness import LoudnessMeter
 from agile_shadow.core.film.proof import sound_apart
 from agile_shadow.core.film.sounding import envelope_of
+from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, SoundReader, probe
 from agile_shadow.core.presets import Mark, Preset, Proxies
 from agile_shadow.core.project import Project, load_project, save_project
-from agile_shadow.core.timeline import Settings, append, with_settings
-from tests.effects import named, with_everything
+from agile_shadow.core.timeline import Settings, Title, add_title, add_track, append, with_settings
+from tests.effects import luma, named, with_everything
 from tests.footage import NUMBERS, codes, here, ingest
 from tests.planted import dropped, exchanged, from_proxy, missing, repeated, writing
 
@@ -530,3 +533,87 @@ def test_colour_bars_come_out_as_they_are_in_every_setting(tmp_path: Path, sourc
         worst = float(np.abs(np.array(seen) - np.array(BARS)).max())
         assert worst <= 2, (name, [[round(value) for value in one] for one in seen])
         shutil.rmtree(made) if made.is_dir() else made.unlink()
+
+
+PLACED = ("Viewing copy", "Smaller viewing copy", "ProRes 4444", "DNxHR HQX, MXF", "For keeping, lossless")
+
+
+def greys_seen(path: Path) -> np.ndarray:
+    """Every picture of a film, small and grey, as another reader decodes them: uint8 (number, 36, 64)."""
+    tool = shutil.which("ffmpeg")
+    assert tool is not None
+    command = [tool, "-v", "error", "-i", str(path), "-map", "0:v", "-fps_mode", "passthrough", "-vf",
+               "scale=64:36:flags=area:in_range=auto:out_range=full", "-pix_fmt", "gray",
+               "-f", "rawvideo", "-"]  # fmt: skip
+    raw = subprocess.run(command, capture_output=True, check=True).stdout
+    return np.frombuffer(raw, np.uint8).reshape(-1, 36, 64)
+
+
+@pytest.mark.skipif(not shutil.which("ffmpeg"), reason="no other reader is installed")
+@pytest.mark.parametrize("name", PLACED)
+def test_another_reader_finds_every_frame_in_its_place(project: Project, tmp_path: Path, name: str) -> None:
+    chosen = FILM_SETTINGS.find(name)
+    assert chosen.picture is not None
+    chosen = chosen.model_copy(update={"picture": chosen.picture.model_copy(update=SMALL)})
+    out = tmp_path / f"film{chosen.ending}"
+    result = make_film(FilmRequest(project, out, chosen), quiet)
+    seen = greys_seen(out).astype(float)
+    line = project.timeline
+    shown = np.stack([
+        luma(picture_of(project, line, frame, (320, 180), "originals").pixels).reshape(36, 5, 64, 5).mean(axis=(1, 3))
+        for frame in range(line.length)
+    ])  # fmt: skip
+    assert result.frames == len(seen) == line.length
+    for number in range(len(seen)):
+        apart = {other: float(np.abs(seen[number] - shown[other]).mean())
+                 for other in (number - 1, number, number + 1) if 0 <= other < len(shown)}  # fmt: skip
+        assert apart[number] < 3 and apart[number] <= min(apart.values()) + 0.3, (number, apart)
+
+
+def test_what_is_hidden_or_muted_is_not_in_the_film(project: Project, tmp_path: Path) -> None:
+    project = plain_cut(project)
+    line = add_track(project.timeline, "picture")
+    line = add_title(line, line.pictures[1].id, 2, 20, Title("HIDDEN", "bold", 0.5, "centre"))
+    hidden = line.with_tracks(replace(line.pictures[1], off=True), replace(line.sounds[0], off=True))
+    make_film(FilmRequest(project, tmp_path / "plain.mkv", lossless()), quiet)
+    make_film(FilmRequest(project.but(timeline=hidden), tmp_path / "hidden.mkv", lossless()), quiet)
+    make_film(FilmRequest(project.but(timeline=line), tmp_path / "shown.mkv", lossless()), quiet)
+    plain, without, shown = (seen_by_others(tmp_path / f"{name}.mkv") for name in ("plain", "hidden", "shown"))
+    assert plain == without and plain[2:22] != shown[2:22] and plain[:2] == shown[:2]
+    assert not SoundReader(tmp_path / "hidden.mkv").read(0, 40_000).any()
+    assert SoundReader(tmp_path / "plain.mkv").read(0, 40_000).any()
+    assert {one.clip for one in read_certificate(tmp_path / "hidden.mkv").originals} == {"A001C002", "00004"}
+
+
+def lossless() -> FilmSettings:
+    """Settings of which every bit is known."""
+    return small(file="mkv", picture=FilmPicture(format="ffv1", **SMALL))
+
+
+def test_hostile_certificates_are_refused(project: Project, tmp_path: Path) -> None:
+    out = tmp_path / "film.wav"
+    make_film(FilmRequest(plain_cut(project), out, FilmSettings(name="W", file="wav")), quiet)
+    good = certificate_path(out).read_text()
+    for bad in ("", "[]", "{" * 5000, "\x00", good.replace('"version": 1', '"version": 9'),
+                good.replace('"checksum": "xxh128"', '"checksum": "none"'), good[: len(good) // 2],
+                json.dumps({**json.loads(good), "frames": -1}), json.dumps({**json.loads(good), "more": 1})
+                ):  # fmt: skip
+        certificate_path(out).write_text(bad)
+        with pytest.raises(ExportError):
+            verify_film(out, originals=True)
+    elsewhere = json.loads(good)
+    elsewhere["originals"][0]["path"] = "/dev/zero"
+    certificate_path(out).write_text(json.dumps(elsewhere))
+    found = verify_film(out, originals=True)
+    assert found.whole and found.originals[0][1]
+
+
+def test_an_estimate_is_of_the_right_order(project: Project, tmp_path: Path) -> None:
+    for ending, chosen in ((".mov", small(file="mov", picture=FilmPicture(format="prores-422", **SMALL))),
+                           (".wav", FilmSettings(name="W", file="wav"))):  # fmt: skip
+        request = FilmRequest(project, tmp_path / f"film{ending}", chosen)
+        guess = estimate_film(request, quiet)
+        size = make_film(request, quiet).path.stat().st_size
+        assert 0.5 < guess.size / size < 2 and guess.fits and guess.free > 0
+        assert guess.pictures == (32 if ending == ".mov" else 0)
+    assert not [one for one in cache_folder().iterdir() if one.name.startswith("film-")]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import stat
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -13,6 +15,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from ..below import open_ordinary
 from ..errors import ExportError, from_os_error
 from ..files import written_atomically
 from ..hashing import checksum_of
@@ -181,7 +184,8 @@ def read_certificate(film: Path) -> Certificate:
     try:
         if path.stat().st_size > _LARGEST:
             raise ExportError("is far too large for a certificate", path, "Choose another film.")
-        return Certificate.model_validate(read_json(path.read_text(encoding="utf-8")))
+        with os.fdopen(open_ordinary(os.path.realpath(path)), encoding="utf-8") as file:
+            return Certificate.model_validate(read_json(file.read(_LARGEST)))
     except FileNotFoundError as error:
         raise ExportError("has no certificate beside it", film, "Make the film again to get one.") from error
     except OSError as error:
@@ -233,9 +237,13 @@ def _state_of(original: MadeFrom, report: Callable[[int], None]) -> str:
     path = Path(original.path)
     try:
         files = members(path)
+        states = [file.stat() for file in files]
+        if not all(stat.S_ISREG(state.st_mode) for state in states):
+            return "is no ordinary file"  # a certificate from elsewhere may name what never ends
+        if sum(state.st_size for state in states) != original.size:
+            return "has another size"
         if not original.checksum_value:
-            size = sum(file.stat().st_size for file in files)
-            return "there, and no checksum was ever taken" if size == original.size else "has another size"
+            return "there, and no checksum was ever taken"
         same = checksum_of(files, original.checksum, report) == original.checksum_value
         return "" if same else "is another file than the film was made from"
     except (OSError, KeyError, ValueError):
