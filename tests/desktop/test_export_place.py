@@ -203,13 +203,31 @@ def test_the_timeline_takes_the_size_of_the_originals_when_asked(
     qtbot.waitUntil(lambda: not panel.take_size.isVisible(), timeout=20_000)
 
 
+def test_a_gap_is_told_at_once_without_looking_at_the_originals_again(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    project = with_cut(film)
+    window = open_window(film)
+    go(qtbot, window, "Export")
+    panel = window.export.check_panel
+    qtbot.waitUntil(lambda: window.export.check is not None, timeout=20_000)
+    assert "Nothing shows" not in panel.findings.text()
+    number = window.export._number
+    first, second, last = project.timeline.pictures[0].blocks
+    row = replace(project.timeline.pictures[0], blocks=(first, replace(second, length=5), last))
+    line = project.timeline.with_tracks(row)
+    window.work.session.edit("Trim", lambda now: now.but(timeline=line))
+    qtbot.waitUntil(lambda: "Nothing shows at 00:00:00:13" in panel.findings.text(), timeout=10_000)
+    assert window.export._number == number
+
+
 def test_timeline_settings_are_changed_and_told(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     with_cut(film)
     window = open_window(film)
     go(qtbot, window, "Timeline")
     place = window.timeline
-    qtbot.mouseClick(place.settings, LEFT)
-    dialog = place.dialog
+    qtbot.mouseClick(place.lines.settings, LEFT)
+    dialog = place.lines.dialog
     assert dialog is not None
     dialog.start.setText("01:00:00:00")
     dialog.start.textEdited.emit("01:00:00:00")
@@ -223,7 +241,7 @@ def test_timeline_settings_are_changed_and_told(qtbot: QtBot, film: Path, open_w
     qtbot.mouseClick(dialog.take, LEFT)
     line = window.work.session.project.timeline
     assert line.rate == Fraction(30000, 1001) and line.timecode(0) == "01:00:00;00" and line.drop
-    assert "29.97" in place.settings.text()
+    assert "29.97" in place.lines.settings.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.work.session.project.timeline.rate == 25
 

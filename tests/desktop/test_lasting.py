@@ -24,7 +24,7 @@ from agile_shadow.core.threads import told_of_all
 from agile_shadow.desktop import __main__ as start
 from agile_shadow.desktop import closing as closing_module
 from agile_shadow.desktop.garbage import forget_dead
-from agile_shadow.desktop.places import export as export_module
+from agile_shadow.desktop.places.export import place as export_module
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
 

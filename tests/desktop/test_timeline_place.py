@@ -312,7 +312,7 @@ def test_copies_notes_marks_and_timelines(qtbot: QtBot, film: Path, open_window:
     key(qtbot, window, Key.Key_V, CONTROL)
     assert line_of(window).length == 10
     key(qtbot, window, Key.Key_PageDown, CONTROL)
-    assert line_of(window).length == 35 and place.lines.text() == "Timeline 1"
+    assert line_of(window).length == 35 and place.lines.button.text() == "Timeline 1"
 
 
 def test_a_loss_of_step_is_seen_and_mended(qtbot: QtBot, film: Path, open_window: Opener) -> None:

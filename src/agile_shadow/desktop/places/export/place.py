@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -15,11 +16,12 @@ from ....core.film import (
     FinalCheck,
     estimate_film,
     final_check,
+    findings_of,
     larger_original,
     what_is_used,
 )
 from ....core.project import Project
-from ....core.timeline import Settings, with_settings
+from ....core.timeline import Settings, Timeline, with_settings
 from ...work import Work
 from .check_panel import CheckPanel
 from .film_card import FilmCard
@@ -43,6 +45,7 @@ class ExportPlace(QWidget):
         self._number = 0
         self.check: FinalCheck | None = None
         self._checked: object = None
+        self._line: Timeline | None = None
         self.dialog: HandOverDialog | HomeDialog | FilmSettingsDialog | None = None
         self._build()
         work.jobs_changed.connect(self._allow)
@@ -122,6 +125,8 @@ class ExportPlace(QWidget):
         self.card.show_project(self._work.session.project)
         if what_is_used(self._work.session.project) != self._checked:
             self.run_check()
+        elif self._work.session.project.timeline is not self._line:
+            self._look_at_timeline()
 
     # The check
 
@@ -130,8 +135,17 @@ class ExportPlace(QWidget):
         self._number += 1
         number = self._number
         project = self._work.session.project
-        self._checked = what_is_used(project)
+        self._checked, self._line = what_is_used(project), project.timeline
         self._work.in_background(lambda: final_check(project), lambda check: self._take(number, check))
+
+    def _look_at_timeline(self) -> None:
+        """The same originals, used otherwise: what is odd about the timeline is found without touching a drive."""
+        number, check, project = self._number, self.check, self._work.session.project
+        self._line = project.timeline
+        if check is not None:
+            self._work.in_background(
+                lambda: replace(check, findings=findings_of(project)), lambda found: self._take(number, found)
+            )
 
     def _take(self, number: int, check: FinalCheck) -> None:
         if number != self._number:

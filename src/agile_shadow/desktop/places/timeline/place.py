@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
 from fractions import Fraction
 
 from PySide6.QtCore import QItemSelection, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
     QMenu,
     QPushButton,
     QScrollBar,
     QSplitter,
     QTabWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -25,8 +21,8 @@ from ....core import timeline as edits
 from ....core.playback import BakeState, SoundOutput, TimelineProgram, bake_states
 from ....core.project import Clip, Project
 from ....core.switch import choose
-from ....core.time import rate_label, timecode_at
-from ....core.timeline import Block, Marker, Settings, Timeline, Track, with_settings
+from ....core.time import timecode_at
+from ....core.timeline import Block, Marker, Timeline, Track
 from ... import words
 from ...actions import COMMANDS, keys_of
 from ...flow import FlowLayout
@@ -36,9 +32,9 @@ from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 from .block_panel import BlockPanel
 from .doing import Doing
+from .lines_bar import LinesBar
 from .notes import Notes
 from .paint import marked
-from .settings_dialog import TimelineSettingsDialog
 from .sights import Sights
 from .view import TimelineView
 
@@ -74,7 +70,6 @@ class TimelinePlace(QWidget):
         self._line = ""
         self._clips_of: tuple[object, ...] = ()
         self._labels: tuple[str | None, str | None] = ("", "")
-        self.dialog: TimelineSettingsDialog | None = None
         self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
@@ -167,19 +162,10 @@ class TimelinePlace(QWidget):
         holder = QWidget()
         holder.setLayout(flow)
         row.addWidget(holder, 1)
-        self.settings = QPushButton("")
-        self.settings.setProperty("small", True)
-        self.settings.setToolTip("Timeline settings: frame size, rate, first timecode, footage of other shapes. At "
-                                 "first they are those of the first clip's original, never of a proxy.")  # fmt: skip
-        self.settings.clicked.connect(lambda _checked=False: self.open_settings())
-        row.addWidget(self.settings)
-        self.lines = QToolButton()
-        self.lines.setProperty("small", True)
-        self.lines.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.lines.setToolTip("The timelines of this project")
-        menu = QMenu(self.lines)
-        menu.aboutToShow.connect(lambda: self._fill_lines(menu))
-        self.lines.setMenu(menu)
+        self.lines = LinesBar(self._work, self)
+        self.lines.about_to_change.connect(self.panel.halt)
+        self.lines.opened.connect(lambda: self._show_timeline(self._position))
+        self.lines.commanded.connect(self.command)
         row.addWidget(self.lines)
         return row
 
@@ -220,7 +206,7 @@ class TimelinePlace(QWidget):
         self.block_panel.show_blocks(project, self.view.chosen)
         self.notes.show_notes(line)
         self._show_which()
-        self._show_settings(project)
+        self.lines.show_project(project)
         self._enable()
 
     def _show_clips(self, project: Project) -> None:
@@ -247,15 +233,6 @@ class TimelinePlace(QWidget):
 
     def _sight_came(self) -> None:
         self.view.update()
-
-    def _show_settings(self, project: Project) -> None:
-        line = project.timeline
-        self.lines.setText(line.name)
-        if not line.rate:
-            self.settings.setText("Rate and size: the first clip's")
-            return
-        length = timecode_at(line.length, line.rate)
-        self.settings.setText(f"{line.width} x {line.height} at {rate_label(line.rate)}, {length}")
 
     def _show_which(self) -> None:
         if self._on_timeline:
@@ -357,62 +334,6 @@ class TimelinePlace(QWidget):
             menu.addAction(action)
         menu.popup(place)
 
-    def _fill_lines(self, menu: QMenu) -> None:
-        menu.clear()
-        project = self._work.session.project
-        for line in project.timelines:
-            action = QAction(line.name, menu)
-            action.setCheckable(True)
-            action.setChecked(line.id == project.timeline.id)
-            action.triggered.connect(lambda _checked=False, line=line: self._open_line(line))
-            menu.addAction(action)
-        menu.addSeparator()
-        for text, call, possible in (
-            (f"New timeline\t{keys_of('new_timeline')}", lambda: self.command("new_timeline"), True),
-            ("A copy of this one", lambda: self._lines("Copy a timeline", lambda p: p.with_new_timeline(True)), True),
-            ("Rename…", self._rename, True),
-            ("Timeline settings…", self.open_settings, bool(project.timeline.rate)),
-            ("Remove this one", lambda: self._lines("Remove a timeline", lambda p: p.without_timeline()),
-             bool(project.others)),
-        ):  # fmt: skip
-            action = QAction(text, menu)
-            action.setEnabled(possible)
-            action.triggered.connect(lambda _checked=False, call=call: call())
-            menu.addAction(action)
-        menu.addSeparator()
-        for identity in ("picture_track", "sound_track", "remove_track"):
-            action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
-            action.triggered.connect(lambda _checked=False, identity=identity: self.command(identity))
-            menu.addAction(action)
-
-    def open_settings(self) -> None:
-        """Ask for the settings of the open timeline."""
-        line = self._work.session.project.timeline
-        if not line.rate:
-            return
-        self.dialog = TimelineSettingsDialog(self._work.session.project, self)
-        self.dialog.taken.connect(self._set)
-        self.dialog.open()
-
-    def _set(self, settings: Settings) -> None:
-        self._work.session.edit("Timeline settings", lambda project: project.but(
-            timeline=with_settings(project.timeline, settings)[0]
-        ))  # fmt: skip
-
-    def _lines(self, label: str, change: Callable[[Project], Project]) -> None:
-        self.panel.halt()
-        self._work.session.edit(label, change)
-
-    def _open_line(self, line: Timeline) -> None:
-        self._lines(f"Open {line.name}", lambda project: project.with_open(line.id))
-        self._show_timeline(self._position)
-
-    def _rename(self) -> None:
-        line = self._work.session.project.timeline
-        name, good = QInputDialog.getText(self, "Timeline", "Name", text=line.name)
-        if good and name.strip():
-            self._edited("Rename a timeline", replace(line, name=name.strip()[:80]))
-
     # Editing
 
     def _edited(self, label: str, timeline: Timeline) -> None:
@@ -463,11 +384,11 @@ class TimelinePlace(QWidget):
             self._work.bakes.remove([s.bake for s in bake_states(self._work.session.project)
                                      if s.bake.start <= self._position < s.bake.end])  # fmt: skip
         elif identity == "new_timeline":
-            self._lines("New timeline", lambda project: project.with_new_timeline())
+            self.lines.change("New timeline", lambda project: project.with_new_timeline())
             self._show_timeline(self._position)
         elif identity == "next_timeline":
             lines = self._work.session.project.timelines
-            self._open_line(lines[([one.id for one in lines].index(line.id) + 1) % len(lines)])
+            self.lines.open_line(lines[([one.id for one in lines].index(line.id) + 1) % len(lines)])
         else:
             return False
         return True
