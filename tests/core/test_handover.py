@@ -282,6 +282,18 @@ def test_differences_are_told_by_frames_and_taken_one_by_one(tmp_path: Path) -> 
     assert with_differences(mine, []) == mine
 
 
+def test_a_title_is_longer_and_not_trimmed() -> None:
+    mine = small().timeline
+    row = mine.pictures[0]
+    title = row.blocks[-1]
+    for longer, words in ((9, "9 frames longer"), (-1, "1 frame shorter")):
+        theirs = mine.with_tracks(replace(row, blocks=(*row.blocks[:-1], replace(title, length=title.length + longer))))
+        (found,) = compare_timelines(mine, theirs)
+        assert found.words(lambda _block: "title") == f"title {words}"
+    theirs = mine.with_tracks(replace(row, blocks=(*row.blocks[:-1], replace(title, start=title.start + 4))))
+    assert compare_timelines(mine, theirs)[0].words(lambda _block: "title") == "title moved 4 frames later"
+
+
 def test_a_run_that_moved_is_one_difference() -> None:
     mine = small().timeline
     theirs = insert(mine, Piece("B002", Fraction(20), Fraction(3), Fraction(1)), 50)

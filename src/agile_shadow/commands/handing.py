@@ -110,7 +110,7 @@ def bring_home(
             yield f"{item['track']} {item['begin']}: {item['name']}: {found} ({item['why']})"
         yield from values["left_out"]
         yield f"{len(differences)} differences from {document.timeline.name}:"
-        yield from (f"  {item['words']}" for item in values["differences"])
+        yield from (f"  {item['kind']} {item['track']}: {item['words']}" for item in values["differences"])
 
     answer(values, as_json, lines)
     if any(one.state == "not found" for one in matches):
@@ -213,4 +213,4 @@ def compare(
                 raise ProjectError(f'has no timeline "{name}"', project, f"It has: {', '.join(sorted(known))}.")
         found = compare_timelines(line_named(document, first, project), line_named(document, second, project))
     listed = [_difference(one, _namer(document)) for one in found]
-    answer({"differences": listed}, as_json, lambda: (f"{one['frame']}: {one['words']}" for one in listed))
+    answer({"differences": listed}, as_json, lambda: (f"{one['frame']}, {one['kind']} {one['track']}: {one['words']}" for one in listed))

@@ -46,7 +46,7 @@ class Difference:
         if self.change == "moved":
             return f"{name} {_moved(self.by[0])}"
         if self.change == "trimmed":
-            return f"{name} {_trimmed(*self.by)}"
+            return f"{name} {_trimmed(*self.by) if one.room else _longer(self.by[1], self.by[2])}"
         if self.change == "speed":
             return f"{name} runs at {float(one.speed):g}x instead of {float(self.mine[0].speed):g}x"
         if self.change == "title":
@@ -64,6 +64,12 @@ def _frames(count: int) -> str:
 
 def _moved(by: int) -> str:
     return f"moved {_frames(abs(by))} {'later' if by > 0 else 'earlier'}"
+
+
+def _longer(frames: int, by: int) -> str:
+    """Of a title or a still, which have no footage that could begin or end elsewhere."""
+    parts = [f"{_frames(abs(frames))} {'longer' if frames > 0 else 'shorter'}"] + ([_moved(by)] if by else [])
+    return ", ".join(parts)
 
 
 def _trimmed(begin: int, end: int, by: int = 0) -> str:

@@ -63,9 +63,9 @@ def _loudness(run: FilmRun) -> str:
 _COLUMNS = (
     Column("Film", lambda run: run.out.name, 210, mark=lambda run: "proxy" if run.draft else "original",
            tip=lambda run: str(run.out)),
-    Column("State", _state, 220),
+    Column("State", _state, 180),
     Column("Done", _progress, 56, right=True),
-    Column("Frames", _pace, 218, right=True),
+    Column("Frames", _pace, 272, right=True),
     Column("Left", _left, 76, right=True),
     Column("Loudness", _loudness, 90, right=True),
 )  # fmt: skip

@@ -221,7 +221,8 @@ class HomeDialog(QDialog):
         self.list.clear()
         name_of = _namer(project)
         for one in self.differences:
-            item = QListWidgetItem(f"{mine.timecode(one.start)}  {one.words(name_of)}")
+            where = f"{one.kind.capitalize()} {one.track + 1}"
+            item = QListWidgetItem(f"{mine.timecode(one.start)}  {where}: {one.words(name_of)}")
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Unchecked)
             self.list.addItem(item)
