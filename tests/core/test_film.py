@@ -45,10 +45,10 @@ from agile_shadow.core.film.proof import sound_apart
 from agile_shadow.core.film.sounding import envelope_of
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, SoundReader, probe
-from agile_shadow.core.presets import Mark, Preset, Proxies
-from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.presets import Mark, Preset
+from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.timeline import Settings, Title, add_title, add_track, append, with_settings
-from tests.effects import luma, named, with_everything
+from tests.effects import luma, named
 from tests.footage import NUMBERS, codes, here, ingest
 from tests.planted import dropped, exchanged, from_proxy, missing, repeated, writing
 
@@ -57,18 +57,6 @@ SMALL = {"width": 320, "height": 180}
 
 def quiet(done: float) -> None:
     pass
-
-
-@pytest.fixture(scope="module")
-def filmed(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A project with half-size proxies and a cut in which everything is used, ingested once. Not to be written to."""
-    folder = tmp_path_factory.mktemp("filmed")
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
-        half = Preset(name="Half", proxies=Proxies(scale=Fraction(1, 2), codec="h264"))
-        ingest(drawn_card, folder / "p.otio", half)
-    save_project(with_everything(load_project(folder / "p.otio"), frames=4), folder / "p.otio")
-    return folder / "p.otio"
 
 
 @pytest.fixture

@@ -16,8 +16,9 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from agile_shadow.core.errors import ExportError, NotAProject
+from agile_shadow.core.errors import ExportError, NotAProject, ShadowError
 from agile_shadow.core.handover import (
+    KINDS,
     HandOver,
     ReadRequest,
     as_timeline,
@@ -426,3 +427,68 @@ def test_dissolves_are_compared_by_what_is_seen() -> None:
     assert compare_timelines(mine, theirs) == ()
     shorter = replace(mine, tracks=(Track("picture", "P", (first, second)),))
     assert [one.change for one in compare_timelines(mine, shorter)] != []
+
+
+def test_a_bundle_carries_the_proxies_and_names_what_has_none(filmed: Path, tmp_path: Path) -> None:
+    project = load_project(filmed)
+    used = {block.clip for block in project.timeline.blocks if block.title is None}
+    proxies = {project.path(clip.proxies[-1].file) for clip in project.clips if clip.id in used and clip.proxies}
+    (packed,) = hand_over(HandOver(project, "otioz", tmp_path / "cut.otioz")).paths
+    with zipfile.ZipFile(packed) as bundle:
+        inside = [name for name in bundle.namelist() if name.startswith("media/")]
+        carried = {name.rpartition("/")[2]: bundle.read(name) for name in inside}
+    assert carried == {path.name: path.read_bytes() for path in proxies if path is not None}
+    (folder,) = hand_over(HandOver(project, "otiod", tmp_path / "cut.otiod")).paths
+    assert {path.name for path in (folder / "media").iterdir()} == set(carried)
+    assert "already" in refusal(lambda: hand_over(HandOver(project, "otiod", tmp_path / "cut.otiod")))
+    clip = next(clip for clip in project.clips if clip.id in used)
+    without = replace(project, footage=project.footage.with_clip(replace(clip, proxies=())))
+    (packed,) = hand_over(HandOver(without, "otioz", tmp_path / "cut.otioz")).paths
+    with zipfile.ZipFile(packed) as bundle:
+        assert len([name for name in bundle.namelist() if name.startswith("media/")]) == len(carried) - 1
+    home = read_arrived(ReadRequest((packed,), R25))
+    assert {one.state for one in match_events(without, home)} == {"certain", "title"}
+    assert [path.name for path in tmp_path.iterdir() if "part" in path.name] == []
+
+
+def test_footage_is_never_written_over_whatever_it_is_handed_over_as(filmed: Path, tmp_path: Path) -> None:
+    project = load_project(filmed)
+    path = project.path(project.clips[0].original.file)
+    assert path is not None
+    before = path.read_bytes()
+    for kind in ("otio", "otioz", "edl", "aaf", "csv", "page"):
+        one = project.but(timeline=replace(project.timeline, tracks=project.timeline.tracks[:1]))
+        with pytest.raises(ShadowError, match="footage"):
+            hand_over(HandOver(one, kind, path))  # type: ignore[arg-type]
+    assert path.read_bytes() == before and not list(path.parent.glob("*.part"))
+
+
+def test_a_page_shows_a_picture_of_each_clip(filmed: Path, tmp_path: Path) -> None:
+    project = load_project(filmed)
+    (page,) = hand_over(HandOver(project, "page", tmp_path / "cut.html")).paths
+    text = page.read_text(encoding="utf-8")
+    shown = sum(1 for track in project.timeline.tracks for block in track.blocks if block.title is None)
+    assert text.count("data:image/jpeg") == shown and "title: The Tern Ferry" in text
+    assert "dissolve of 8 frames into it" in text and "0.25x" in text
+
+
+def test_a_place_that_cannot_be_written_is_one_sentence(tmp_path: Path) -> None:
+    project = small()
+    (tmp_path / "file").write_text("in the way")
+    for kind, (_words, ending) in KINDS.items():
+        out = tmp_path / "file" / f"cut{ending}"
+        if kind not in ("otioz", "otiod"):
+            assert str(tmp_path) in refusal(lambda kind=kind, out=out: hand_over(HandOver(project, kind, out)))
+
+
+def test_film_settings_are_kept_on_the_command_line(tmp_path: Path) -> None:
+    assert here("films", "duplicate", "Viewing copy")[1] == {"name": "Viewing copy 2"}
+    assert here("films", "rename", "Viewing copy 2", "Mine")[0] == 0
+    assert here("films", "export", "Mine", tmp_path / "mine.json")[0] == 0
+    assert here("films", "export", "Mine", tmp_path / "mine.json")[0] == 1  # it is there
+    assert here("films", "rename", "Viewing copy", "Yours")[0] == 1
+    status, answer, _said = here("films", "import", tmp_path / "mine.json", tmp_path / "none.json")
+    assert status == 1 and answer["imported"][0]["name"] == "Mine" and len(answer["failed"]) == 1
+    status, answer, said = here("films", "show", "nothing of the kind")
+    assert status == 1 and "Viewing copy" in said and "error" in answer
+    assert here("films", "schema")[1]["title"] == "FilmSettings"

@@ -91,7 +91,9 @@ def test_a_film_is_estimated_and_one_that_waits_taken_back(qtbot: QtBot, film: P
     qtbot.mouseClick(card.estimate, LEFT)
     qtbot.waitUntil(lambda: card.estimated.text().startswith("About"), timeout=60_000)
     assert "by 24 pictures" in card.estimated.text() and card.estimate.isEnabled()
+    card.chosen.setCurrentIndex(card.chosen.findText("ProRes 422"))  # takes longer than a press of a button
     qtbot.mouseClick(card.start, LEFT)
+    card.chosen.setCurrentIndex(card.chosen.findText("Small"))
     card.out.setText(str(film.parent / "second.mp4"))
     qtbot.mouseClick(card.start, LEFT)
     qtbot.waitUntil(lambda: len(films.runs) == 2, timeout=10_000)

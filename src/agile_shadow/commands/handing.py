@@ -213,4 +213,8 @@ def compare(
                 raise ProjectError(f'has no timeline "{name}"', project, f"It has: {', '.join(sorted(known))}.")
         found = compare_timelines(line_named(document, first, project), line_named(document, second, project))
     listed = [_difference(one, _namer(document)) for one in found]
-    answer({"differences": listed}, as_json, lambda: (f"{one['frame']}, {one['kind']} {one['track']}: {one['words']}" for one in listed))
+
+    def lines() -> Iterator[str]:
+        yield from (f"{one['frame']}, {one['kind']} {one['track']}: {one['words']}" for one in listed)
+
+    answer({"differences": listed}, as_json, lines)

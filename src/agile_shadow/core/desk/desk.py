@@ -158,7 +158,7 @@ class Desk:
         first; then they go in the order that was asked for."""
         pieces = {one: one.piece for one in self.films}  # None: it is just being begun
         mine = pieces.get(run)
-        if mine is None or mine.state == "running":
+        if mine is not None and mine.state == "running":
             return ""
         waiting = {
             one: piece.priority if piece is not None else 0 for one, piece in pieces.items()

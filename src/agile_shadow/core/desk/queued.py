@@ -129,6 +129,8 @@ class QueuedRun:
         self.job = self._store.begin(self.kind, self.session.path, self.values)
         try:
             self.board.begin(self.job)
+            if self.waits:  # before anything is handed over: a worker would take it at once
+                self._executor.pause("asked")
             self._begin()
             while self._hands.busy:
                 self._round()

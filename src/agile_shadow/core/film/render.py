@@ -23,6 +23,7 @@ from ..switch import Choice, Presence, choose
 from .certificate import certificate_path, certify, keep_certificate, page_path
 from .check import blocks_in, final_check
 from .drawing import Drawing, quickest
+from .estimate import pace_of_film
 from .loudness import Loudness
 from .proof import Drawn, prove_film
 from .request import FilmRequest, FilmResult
@@ -31,7 +32,6 @@ from .sounding import Sounding
 from .writing import FileWriter, PictureWriter, Writer
 
 MEASURED, RENDERED = 0.05, 0.8  # parts of the whole: the sound measured, the pictures made
-_SAMPLED = 3.0  # seconds for which a draft's film from originals is tried out
 
 
 def make_film(request: FilmRequest, report: Report) -> FilmResult:
@@ -94,7 +94,7 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
         pace=pace,
         certificate=kept,
         loudness=rendering.loudness.to_json() if rendering.loudness is not None else None,
-        original_pace=_pace_of_originals(request) if request.draft else 0.0,
+        original_pace=pace_of_film(replace(request, draft=False)) if request.draft else 0.0,
         notes=tuple(rendering.notes),
     )
 
@@ -209,24 +209,3 @@ class _Rendering:
             return quickest(self._project, clip, self._presence, layer)
         return choose(self._project, clip, self._presence, only="originals")
 
-
-def _pace_of_originals(request: FilmRequest) -> float:
-    """Frames per second at which the same film would be drawn and looked at from its originals, tried for a few
-    seconds spread over it; 0 where they are not there."""
-    film = replace(request, draft=False)
-    drawing = Drawing(film)
-    begun, done = time.monotonic(), 0
-    try:
-        for place in range(4):
-            first = request.count * place // 4
-            until = time.monotonic() + _SAMPLED / 4
-            for number in range(first, min(first + 12, request.count)):
-                signature_of(drawing.frame(number))
-                done += 1
-                if time.monotonic() > until:
-                    break
-    except (ExportError, OSError, av.error.FFmpegError):
-        return 0.0
-    finally:
-        drawing.close()
-    return done / max(0.001, time.monotonic() - begun)

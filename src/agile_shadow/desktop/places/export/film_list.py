@@ -41,7 +41,8 @@ def _progress(run: FilmRun) -> str:
 def _pace(run: FilmRun) -> str:
     if run.result is not None:
         ahead = run.result.pace / run.result.original_pace if run.result.original_pace else 0.0
-        times = f", {ahead:.1f} times the film's" if ahead else ""
+        ahead = ahead if ahead >= 1 else 0.0
+        times = f", about {ahead:.0f} times the film's" if ahead else ""
         return f"{run.result.pace:.0f} a second{times}"
     piece = run.piece
     made = max(0.0, min(1.0, (piece.part - MEASURED) / (RENDERED - MEASURED))) * run.frames if piece is not None else 0
@@ -65,7 +66,7 @@ _COLUMNS = (
            tip=lambda run: str(run.out)),
     Column("State", _state, 180),
     Column("Done", _progress, 56, right=True),
-    Column("Frames", _pace, 272, right=True),
+    Column("Frames", _pace, 300, right=True),
     Column("Left", _left, 76, right=True),
     Column("Loudness", _loudness, 90, right=True),
 )  # fmt: skip
