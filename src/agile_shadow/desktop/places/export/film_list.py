@@ -41,8 +41,8 @@ def _progress(run: FilmRun) -> str:
 def _pace(run: FilmRun) -> str:
     if run.result is not None:
         ahead = run.result.pace / run.result.original_pace if run.result.original_pace else 0.0
-        ahead = ahead if ahead >= 1 else 0.0
-        times = f", about {ahead:.0f} times the film's" if ahead else ""
+        about = f"{ahead:.0f}" if ahead >= 3 else f"{ahead:.1f}"
+        times = f", about {about} times the film's" if ahead else ""
         return f"{run.result.pace:.0f} a second{times}"
     piece = run.piece
     made = max(0.0, min(1.0, (piece.part - MEASURED) / (RENDERED - MEASURED))) * run.frames if piece is not None else 0
