@@ -20,6 +20,7 @@ from ..core.handover import (
     Opened,
     ReadRequest,
     as_timeline,
+    block_names,
     compare_timelines,
     hand_over,
     match_events,
@@ -29,7 +30,7 @@ from ..core.handover import (
 from ..core.jobs import WorkerPool
 from ..core.project import Project, ProjectLock, load_project, save_project
 from ..core.time import parse_rate, rate_label
-from ..core.timeline import Block, Timeline
+from ..core.timeline import Timeline
 from .shared import AsJson, LineName, ProjectFile, answer, line_named, say, told
 
 timelines = typer.Typer(no_args_is_help=True, help="The timelines of a project.")
@@ -96,7 +97,7 @@ def bring_home(
         differences = compare_timelines(document.timeline, line)
         if take:
             _keep(project, line)
-    name_of = _namer(document)
+    name_of = block_names(document)
     values: dict[str, Any] = {
         "timeline": line.name, "rate": rate_label(line.rate), "frames": line.length,
         "events": [_event(document, arrived, one) for one in matches],
@@ -169,16 +170,6 @@ def _event(document: Project, arrived: Arrived, match: EventMatch) -> dict[str, 
     }  # fmt: skip
 
 
-def _namer(document: Project) -> Any:
-    def name_of(block: Block) -> str:
-        clip = document.clip(block.clip)
-        if clip is not None:
-            return clip.name
-        return f'title "{block.title.text}"' if block.title is not None else "a block"
-
-    return name_of
-
-
 def _difference(one: Difference, name_of: Any) -> dict[str, Any]:
     return {"change": one.change, "kind": one.kind, "track": one.track + 1, "frame": one.start,
             "blocks": max(len(one.mine), len(one.theirs)), "by": list(one.by), "words": one.words(name_of)}  # fmt: skip
@@ -212,7 +203,7 @@ def compare(
             if name not in known:
                 raise ProjectError(f'has no timeline "{name}"', project, f"It has: {', '.join(sorted(known))}.")
         found = compare_timelines(line_named(document, first, project), line_named(document, second, project))
-    listed = [_difference(one, _namer(document)) for one in found]
+    listed = [_difference(one, block_names(document)) for one in found]
 
     def lines() -> Iterator[str]:
         yield from (f"{one['frame']}, {one['kind']} {one['track']}: {one['words']}" for one in listed)

@@ -1,7 +1,7 @@
 """The cut handed over to other tools, and taken home again."""
 
 from .arriving import ENDINGS, Arrived, ArrivedTrack, Event, ReadRequest, read_arrived
-from .differences import Difference, compare_timelines, with_differences
+from .differences import Difference, block_names, compare_timelines, with_differences
 from .handing import KINDS, HandedOver, HandOver, Kind, hand_over, what_is_left_out
 from .home import EventMatch, HomeRequest, as_timeline, files_named, match_events, read_and_match
 from .keeping import keep_edit_lists, lists_folder
@@ -24,6 +24,7 @@ __all__ = [
     "Opened",
     "ReadRequest",
     "as_timeline",
+    "block_names",
     "compare_timelines",
     "files_named",
     "hand_over",

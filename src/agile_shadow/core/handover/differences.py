@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Literal
 
+from ..project import Project
 from ..timeline import Block, Kind, Timeline, Track
 from ..timeline.rows import put, settled
 
@@ -56,6 +57,18 @@ class Difference:
 
 def _dissolve(block: Block) -> str:
     return f"a dissolve of {_frames(block.dissolve.length)}" if block.dissolve is not None else "a cut"
+
+
+def block_names(project: Project) -> Callable[[Block], str]:
+    """What blocks are called in words: by their clip, or by what a title says."""
+
+    def name_of(block: Block) -> str:
+        clip = project.clip(block.clip)
+        if clip is not None:
+            return clip.name
+        return f'title "{block.title.text}"' if block.title is not None else "a block"
+
+    return name_of
 
 
 def _frames(count: int) -> str:

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -32,13 +31,14 @@ from ....core.handover import (
     HomeRequest,
     ReadRequest,
     as_timeline,
+    block_names,
     compare_timelines,
     read_and_match,
     with_differences,
 )
 from ....core.project import Project
 from ....core.time import rate_label
-from ....core.timeline import Block, Timeline, new_id
+from ....core.timeline import Timeline, new_id
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 from .both_lines import BothLines
@@ -219,7 +219,7 @@ class HomeDialog(QDialog):
         self.lines.show_lines(mine, self.line, self.differences)
         self.list.blockSignals(True)
         self.list.clear()
-        name_of = _namer(project)
+        name_of = block_names(project)
         for one in self.differences:
             where = f"{one.kind.capitalize()} {one.track + 1}"
             item = QListWidgetItem(f"{mine.timecode(one.start)}  {where}: {one.words(name_of)}")
@@ -312,13 +312,3 @@ def _compared(
         return None, (f"It cannot be taken: {error}.",), ()
     mine = project.timeline
     return line, left_out, compare_timelines(mine, line) if mine.rate else ()
-
-
-def _namer(project: Project) -> Callable[[Block], str]:
-    def name_of(block: Block) -> str:
-        clip: Any = project.clip(block.clip)
-        if clip is not None:
-            return str(clip.name)
-        return f'title "{block.title.text}"' if block.title is not None else "a block"
-
-    return name_of

@@ -44,6 +44,7 @@ class FilmSettingsDialog(QDialog):
         self.setWindowTitle("Film settings")
         self.resize(620, 620)
         self._before = settings
+        self._known = FILM_SETTINGS.read()  # once: what is typed is held against it at every letter
         self._fields: dict[str, Field] = {}
         inner = QWidget()
         inner.setObjectName("place")
@@ -82,16 +83,15 @@ class FilmSettingsDialog(QDialog):
         self.name.textChanged.connect(lambda _text: self._check())
         self._check()
 
-    @staticmethod
-    def _is_own(name: str) -> bool:
-        entry = FILM_SETTINGS.read().named(name)
+    def _is_own(self, name: str) -> bool:
+        entry = self._known.named(name)
         return entry is not None and not entry.shipped
 
     def _free_name(self, settings: FilmSettings) -> str:
         """One's own keep their name; shipped ones are saved under another."""
         if self._is_own(settings.name):
             return settings.name
-        return free_name(settings.name, (entry.value.name for entry in FILM_SETTINGS.read().entries))
+        return free_name(settings.name, (entry.value.name for entry in self._known.entries))
 
     def _add(self, form: QFormLayout, title: str, field: Field) -> None:
         self._fields[field.path] = field
@@ -186,7 +186,7 @@ class FilmSettingsDialog(QDialog):
         try:
             settings = FILM_SETTINGS.parse(self.values())
             problem = cannot_be_made(settings)
-            taken = FILM_SETTINGS.read().named(settings.name)
+            taken = self._known.named(settings.name)
             if taken is not None and taken.shipped:
                 problem = problem or f'"{settings.name}" came with the program: choose another name.'
         except ShadowError as error:
