@@ -162,8 +162,8 @@ class QueuedRun:
     def _round(self) -> None:
         assert self.job is not None
         if self._stopped.is_set():
+            self._hands.cancel_all()  # first: what stood still would begin
             self._executor.resume("asked")
-            self._hands.cancel_all()
         else:
             (self._executor.pause if self.waits else self._executor.resume)("asked")
             with though_state_fails():

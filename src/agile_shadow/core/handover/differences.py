@@ -121,7 +121,8 @@ def compare_timelines(mine: Timeline, theirs: Timeline) -> tuple[Difference, ...
 def _of_track(
     kind: Kind, number: int, left: Track, right: Track, rate: Fraction, other: Fraction
 ) -> list[Difference]:
-    pairs = _paired(left.blocks, right.blocks)
+    pairs = _in_place(left, right, rate, other)
+    pairs += _paired(*_without(left.blocks, right.blocks, pairs))
     seen = {id(block) for _mine, block in pairs}
     kept = {id(block) for block, _theirs in pairs}
     found = [Difference("removed", kind, number, (one,), ()) for one in left.blocks if id(one) not in kept]
@@ -133,6 +134,31 @@ def _of_track(
             continue
         (moved if one.change == "moved" else found).append(one)
     return found + _runs(moved, left)
+
+
+def _in_place(left: Track, right: Track, rate: Fraction, other: Fraction) -> list[tuple[Block, Block]]:
+    """Uses of the same clip that begin at the same frame with the same one of their footage, to half a frame of slow
+    motion: whatever else was done to them, they are the same."""
+    known = {block.id for block in left.blocks} & {block.id for block in right.blocks}
+    there = {(block.clip, edges.start): (block, edges) for block in right.blocks
+             if block.id not in known and (edges := _edges(right, block, other))}  # fmt: skip
+    pairs = []
+    for block in left.blocks:
+        if block.title is not None or block.id in known:
+            continue
+        edges = _edges(left, block, rate)
+        found = there.get((block.clip, edges.start))
+        if found is not None and found[0].speed == block.speed and abs(found[1].source - edges.source) * rate < 1:
+            pairs.append((block, found[0]))
+    return pairs
+
+
+def _without(
+    mine: Sequence[Block], theirs: Sequence[Block], pairs: list[tuple[Block, Block]]
+) -> tuple[list[Block], list[Block]]:
+    """The blocks of both sides that are in no pair yet."""
+    done = {id(block) for pair in pairs for block in pair}
+    return [block for block in mine if id(block) not in done], [block for block in theirs if id(block) not in done]
 
 
 def _edges(track: Track, block: Block, rate: Fraction) -> _Edges:
