@@ -373,17 +373,26 @@ def test_a_film_that_was_taken_back_can_be_tried_again(made: Path, tmp_path: Pat
         session.close()
 
 
-def test_films_are_made_one_after_the_other_in_the_order_asked_for(made: Path, tmp_path: Path) -> None:
+def test_films_are_made_one_after_the_other_in_the_order_asked_for(
+    made: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked, turn = threading.Event(), Desk._turn_of_film  # the first may be made before the others were asked for
+
+    def turn_once_asked(desk: Desk, run: FilmRun) -> str:
+        return turn(desk, run) or ("" if asked.is_set() or run.out.stem == "a" else "until all was asked for")
+
+    monkeypatch.setattr(Desk, "_turn_of_film", turn_once_asked)
     project = cut_of(made, tmp_path / "film.otio", Fraction(2, 5))
     session = ProjectSession.open(tmp_path / "film.otio")
     desk = Desk(session, JobStore())
     small = FilmSettings(name="Small", picture=FilmPicture(width=320, height=180))
     try:
         runs = [desk.film(FilmRequest(project, tmp_path / f"{name}.mp4", small)) for name in "abcd"]
-        until(lambda: runs[0].piece is not None and runs[0].piece.state == "running", 60)
+        until(lambda: runs[0].piece is not None and runs[0].piece.begun, 60)
         until(lambda: all(run.piece is not None for run in runs), 20)
         runs[3].ask("film", "d.mp4", "first")
         runs[1].ask("film", "b.mp4", "hold")
+        asked.set()
         until(lambda: runs[2].result is not None and runs[3].result is not None, 120)
         assert runs[1].result is None and runs[1].making
         runs[1].ask("film", "b.mp4", "go on")
