@@ -16,7 +16,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .commands import cutting, films, handing, ingesting, jobs, measure, pairing, presets
+from .commands import cutting, films, handing, ingesting, jobs, measure, pairing, presets, storing
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
 from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
 from .core.jobs import WorkerPool
@@ -36,6 +36,7 @@ app.add_typer(films.library, name="films")
 app.add_typer(films.film, name="film")
 app.add_typer(handing.timelines, name="timelines")
 app.add_typer(jobs.app, name="jobs")
+app.add_typer(storing.card, name="card")
 app.command()(ingesting.ingest)
 app.command()(ingesting.watch)
 app.command()(ingesting.report)
@@ -48,6 +49,9 @@ app.command()(films.export)
 app.command()(handing.handover)
 app.command("bring-home")(handing.bring_home)
 app.command("open-timeline")(handing.open_timeline)
+app.command()(storing.storage)
+app.command()(storing.tidy)
+app.command()(storing.cards)
 app.command()(cutting.frame)
 app.command()(cutting.timeline)
 app.command()(measure.headroom)

@@ -27,6 +27,15 @@ _told: list[str] = []
 _DAMAGED = ("not a database", "malformed", "disk image", "file is encrypted", "unsupported file format")
 
 
+BELOW = "substr({0}, 1, ?) = ?"  # for WHERE: that a path lies below a folder
+
+
+def below_values(folder: Path) -> tuple[int, str]:
+    """The values for :data:`BELOW`."""
+    text = f"{str(folder).rstrip('/')}/"
+    return len(text), text
+
+
 def state_file() -> Path:
     """Where it lies."""
     return state_folder() / "machine.sqlite"

@@ -9,6 +9,7 @@ from pathlib import Path
 from ..jobs import CopyRecord, JobStore
 from ..media.sequence import exists, members, status
 from ..project import Clip, ProjectSession
+from ..readings import note_readings, reading_now
 from .copying import CopyRequest, CopyResult, Proved
 
 
@@ -111,3 +112,4 @@ class Known:
             CopyRecord(str(one.source), *one.source_stamp, str(one.path), one.stamp[1], self._checksum, one.value)
             for one in proved
         )
+        note_readings(reading_now(one.path, *one.stamp, self._checksum, one.value) for one in proved if one.value)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import StateError
-from ..state import opened, state_file
+from ..state import BELOW, below_values, opened, state_file
 from .piece import Piece
 
 _TABLES = """
@@ -131,6 +131,13 @@ class JobStore:
         """What is remembered of copies of a file; the caller reads them."""
         with opened(self._path, _TABLES) as db:
             rows = db.execute("SELECT * FROM copies WHERE source=?", (str(source),)).fetchall()
+        return [CopyRecord(*row) for row in rows]
+
+    def copies_below(self, root: Path, sources: bool = False) -> list[CopyRecord]:
+        """What is remembered of copies that lie below a folder; with ``sources``, of files that lay there."""
+        where = BELOW.format("source" if sources else "target")
+        with opened(self._path, _TABLES) as db:
+            rows = db.execute(f"SELECT * FROM copies WHERE {where} ORDER BY target", below_values(root)).fetchall()
         return [CopyRecord(*row) for row in rows]
 
     # The jobs of a run, one by one

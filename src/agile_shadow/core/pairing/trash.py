@@ -14,6 +14,7 @@ from send2trash.exceptions import TrashPermissionError
 from ..errors import ShadowError, from_os_error, os_reason
 from ..files import rename_new
 
+NO_TRASH = "its drive has no trash"
 _LARGEST = 65_536  # bytes of a note in the trash
 
 
@@ -22,7 +23,7 @@ def into_trash(path: Path) -> str:
     try:
         send2trash(str(path))
     except TrashPermissionError:
-        return "its drive has no trash"
+        return NO_TRASH
     except OSError as error:
         return os_reason(error)[0]
     return ""

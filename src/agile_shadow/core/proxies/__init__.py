@@ -1,6 +1,6 @@
 """Making a proxy: frame for frame its original, only lighter."""
 
-from .made import MadeFile, as_it_is, remember_made, remembered_made, was_made
+from .made import MadeFile, as_it_is, made_below, remember_made, remembered_made, was_made
 from .making import check_proxy, make_or_take_proxy, make_proxy, sound_channels
 from .marks import MarkPainter
 from .naming import proxy_file_name
@@ -16,6 +16,7 @@ __all__ = [
     "check_proxy",
     "is_such_proxy",
     "made_as",
+    "made_below",
     "make_or_take_proxy",
     "make_proxy",
     "proxy_file_name",

@@ -13,7 +13,7 @@ from pathlib import Path
 import xxhash
 
 from ..below import open_ordinary
-from ..state import opened, state_file
+from ..state import BELOW, below_values, opened, state_file
 
 _TABLE = """CREATE TABLE IF NOT EXISTS made (
   path TEXT PRIMARY KEY, device TEXT NOT NULL, inode TEXT NOT NULL, size INTEGER NOT NULL, digest TEXT NOT NULL)"""
@@ -73,3 +73,10 @@ def was_made(one: MadeFile) -> bool:
     with opened(state_file(), _TABLE) as db:
         row = db.execute("SELECT 1 FROM made WHERE size=? AND digest=? LIMIT 1", (one.size, one.digest)).fetchone()
     return row is not None
+
+
+def made_below(folder: Path) -> list[MadeFile]:
+    """What is kept of files below a folder, whether they are there or not. Raises StateError."""
+    with opened(state_file(), _TABLE) as db:
+        rows = db.execute(f"SELECT * FROM made WHERE {BELOW.format('path')}", below_values(folder)).fetchall()
+    return [MadeFile(Path(row[0]), int(row[1]), int(row[2]), row[3], row[4]) for row in rows]

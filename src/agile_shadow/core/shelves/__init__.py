@@ -19,12 +19,13 @@ from .library import (
     user_shelves,
 )
 from .opening import open_again, open_root, put_mark_and_remember
-from .shelf import ROLES, Shelf, free_room, place_of
+from .shelf import ROLES, SECOND, Shelf, free_room, place_of
 from .volumes import Volume, mounted_volumes, volume_of
 
 __all__ = [
     "MARK",
     "ROLES",
+    "SECOND",
     "KnownFile",
     "Shelf",
     "ShelfState",

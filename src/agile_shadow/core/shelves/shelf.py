@@ -8,7 +8,8 @@ from pathlib import Path, PurePosixPath
 from ..drives import drives
 from ..errors import ShelfError
 
-ROLES = ("originals", "proxies", "second copies", "exports", "scratch")
+SECOND = "second copies"
+ROLES = ("originals", "proxies", SECOND, "exports", "scratch")
 
 
 @dataclass(frozen=True)

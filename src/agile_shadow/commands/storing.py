@@ -1,0 +1,247 @@
+"""Commands for what lies on the shelves: what takes room, what may go, which card may be wiped."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ..core.errors import ShadowError
+from ..core.jobs import JobStore
+from ..core.project import Project, ProjectLock, load_project, other_projects, save_project
+from ..core.shelves import Shelf
+from ..core.storage import (
+    REASONS,
+    Card,
+    CardAnswer,
+    Plan,
+    Room,
+    RoomRequest,
+    Tidied,
+    after,
+    all_cards,
+    answer_words,
+    ask_card,
+    ask_request,
+    claims_of,
+    find_items,
+    keep_answer,
+    kept_answers,
+    measure_room,
+    pace_of_making,
+    plan,
+)
+from ..core.storage import tidy as tidy_files
+from ..core.storage.pages import write_card
+from ..core.time import clock_text
+from .shared import AsJson, ProjectFile, answer, gigabytes, say, told
+
+card = typer.Typer(no_args_is_help=True, help="The cards that were ingested into a project.")
+
+ShelfName = Annotated[str, typer.Option("--shelf", help="Name of a shelf; default: all of the project.")]
+
+
+class Reason(StrEnum):
+    """What may go."""
+
+    unused = "unused"
+    doubled = "doubled"
+    stale = "stale"
+    strays = "strays"
+    bakes = "bakes"
+    again = "again"
+    all = "all"
+
+
+def storage(project: ProjectFile, shelf: ShelfName = "", as_json: AsJson = False) -> None:
+    """Say what takes room on the shelves of a project, by kind, in bytes on the drive."""
+    project = project.absolute()
+    with told():
+        document = load_project(project)
+        claims = tuple(claims_of(document))
+        counted, away = [], []
+        for one in _shelves(document, shelf, project):
+            if one.is_present():
+                request = RoomRequest(one.root, claims, project, one.role)
+                counted.append((one, measure_room(request, lambda done: None)))
+            else:
+                away.append(one)
+    values = {"shelves": [_room_values(one, room) for one, room in counted], "away": [one.name for one in away]}
+
+    def lines() -> Iterator[str]:
+        for one, room in counted:
+            yield f"{one.name} ({one.root}): {gigabytes(room.whole.room)}, {gigabytes(room.free)} free"
+            for kind, size in sorted(room.whole.kinds.items(), key=lambda item: -item[1]):
+                files = f", {room.counts[kind]} files" if kind in room.counts else ""
+                yield f"  {kind}: {gigabytes(size)}{files}"
+            yield from (f"  not counted: {path} ({why})" for path, why in room.unread)
+        yield from (f"{one.name}: not there" for one in away)
+
+    answer(values, as_json, lines)
+
+
+def _shelves(document: Project, name: str, path: Path) -> list[Shelf]:
+    found = [one for one in document.shelves if not name or one.name.casefold() == name.casefold()]
+    if name and not found:
+        known = ", ".join(one.name for one in document.shelves)
+        raise ShadowError(f'has no shelf "{name}"', path, f"It has: {known}.")
+    return found
+
+
+def _room_values(shelf: Shelf, room: Room) -> dict[str, Any]:
+    return {
+        "name": shelf.name, "role": shelf.role, "folder": str(shelf.root), "bytes": room.whole.room, "free": room.free,
+        "files": room.whole.files, "kinds": dict(room.whole.kinds), "counts": dict(room.counts),
+        "unread": [{"path": path, "reason": reason} for path, reason in room.unread],
+    }  # fmt: skip
+
+
+def tidy(
+    project: ProjectFile,
+    what: Annotated[list[Reason], typer.Option("--what", help="What may go; may be given several times.")],
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would go.")] = False,
+    for_good: Annotated[
+        bool, typer.Option("--for-good", help="On drives without a trash: remove for good.")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Put what this program made and can make again into the trash. Exit status 1 where something stays."""
+    project = project.absolute()
+    lock = ProjectLock(project)
+    done: Tidied | None = None
+    with told():
+        if not dry_run and not lock.take("tidy"):
+            raise ShadowError("is open in another program", project, "Tidy there, or close it first.")
+        try:
+            document, others = load_project(project), other_projects(project)
+            pace = pace_of_making(document, JobStore().pieces(project=project))
+            chosen = plan(document, find_items(document, others), {one.value for one in what}, pace=pace)
+            if not dry_run:
+                done = tidy_files(document, chosen.items, others, for_good=for_good)
+                footage = after(document.footage, done)
+                if footage is not document.footage:
+                    save_project(Project(footage, document.cut), project)
+        finally:
+            lock.release()
+    values: dict[str, Any] = _plan_values(chosen)
+    if done is not None:
+        values |= {"removed_bytes": done.size, "stayed": list(done.kept), "without_trash": done.no_trash}
+
+    def lines() -> Iterator[str]:
+        yield from (f"{item.path} ({gigabytes(item.size)})" for item in chosen.items)
+        again = "not known" if chosen.seconds is None else f"about {clock_text(chosen.seconds)}"
+        yield f"{len(chosen.items)} files, {gigabytes(chosen.size)}; to make them again here: {again}"
+        yield f"{chosen.on_originals} clips in timelines would show their originals"
+        yield from (f"could not be shown: {name}" for name in chosen.on_nothing)
+        yield from chosen.kept
+        if done is not None:
+            yield f"{gigabytes(done.size)} are in the trash or removed"
+            yield from done.kept
+
+    answer(values, as_json, lines)
+    if done is not None and done.kept:
+        raise typer.Exit(1)
+
+
+def _plan_values(chosen: Plan) -> dict[str, Any]:
+    return {
+        "files": [{"path": str(item.path), "bytes": item.size, "reasons": sorted(item.reasons & set(REASONS))}
+                  for item in chosen.items],
+        "bytes": chosen.size, "seconds_to_make_again": chosen.seconds, "on_originals": chosen.on_originals,
+        "could_not_be_shown": list(chosen.on_nothing), "kept": list(chosen.kept),
+    }  # fmt: skip
+
+
+def cards(project: ProjectFile, as_json: AsJson = False) -> None:
+    """List the cards that were ingested, and what is known of each from its last asking."""
+    project = project.absolute()
+    with told():
+        document = load_project(project)
+        found, answers = all_cards(document, JobStore()), kept_answers(project)
+        names = {shelf.id: shelf.name for shelf in document.shelves}
+        listed = []
+        for one in found:
+            kept = answers.get(one.id)
+            good, words = answer_words(kept, kept.changed() if kept is not None else "")
+            listed.append((one, good, words))
+    values = [
+        {"name": one.name, "source": str(one.source), "ingested": one.ended, "files": _files(one, names),
+         "may_be_wiped": good, "answer": words, "passed_over": len(one.passed_over), "failed": len(one.failed)}
+        for one, good, words in listed
+    ]  # fmt: skip
+
+    def lines() -> Iterator[str]:
+        for one, _good, words in listed:
+            yield f"{one.name} ({one.source}), ingested {one.ended}: {len(one.files)} files. {words}"
+
+    answer({"cards": values}, as_json, lines)
+
+
+def _files(one: Card, names: dict[str, str]) -> list[dict[str, Any]]:
+    return [
+        {"path": file.path, "bytes": file.size, "copies": [
+            {"shelf": names.get(copy.shelf, ""), "path": str(copy.path), "checksum": copy.checksum,
+             "value": copy.value, "read": _moment(copy.read)}
+            for copy in file.copies
+        ]}
+        for file in one.files
+    ]  # fmt: skip
+
+
+def _moment(seconds: float) -> str | None:
+    return time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(seconds)) if seconds else None
+
+
+@card.command()
+def ask(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where the card is mounted.")],
+    project: ProjectFile,
+    needless: Annotated[
+        list[str] | None, typer.Option("--needless", help="Pattern of file names that need no copy, such as *.XML.")
+    ] = None,
+    passed_over: Annotated[
+        bool, typer.Option("--passed-over-may-go", help="What the ingest passed over needs no copy either.")
+    ] = False,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="Keep the answer as a page (.html) or a table (.csv).")
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Read a card again against its copies as they are now. Exit status 0 only if it may be wiped."""
+    folder, project = folder.absolute(), project.absolute()
+    with told():
+        document = load_project(project)
+        one, request = ask_request(
+            document, all_cards(document, JobStore()), folder, None, needless or (), passed_over
+        )
+        found: CardAnswer = ask_card(request, _saying())
+        keep_answer(project, one, found)
+        if out is not None:
+            write_card(document, one, found, out.absolute())
+
+    def lines() -> Iterator[str]:
+        yield f"{found.why()} (read just now)"
+        for file in found.missing:
+            states = "; ".join(f"{copy.state}: {copy.path or 'nowhere'}" for copy in file.copies) or file.note
+            yield f"  {file.path}: {states}"
+        yield from (f"  {text}" for text in found.problems)
+
+    answer(found.to_json(), as_json, lines)
+    if not found.may_be_wiped:
+        raise typer.Exit(1)
+
+
+def _saying() -> Any:
+    """Progress on stderr, by tenths."""
+    last = [-1]
+
+    def report(done: float) -> None:
+        if int(done * 10) != last[0]:
+            last[0] = int(done * 10)
+            say(f"{done:.0%} read")
+
+    return report

@@ -1,0 +1,165 @@
+"""From a project's cards to the question, and the answers that were given, with their age."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+from pathlib import Path
+from typing import Any
+
+from ..below import Anchor
+from ..errors import ShadowError
+from ..jobs import JobStore
+from ..project import Project
+from ..readings import Reading, readings_below
+from ..shelves import SECOND
+from ..state import opened, state_file
+from .asking import AskRequest, AskShelf, CardAnswer, Listed, list_card
+from .cards import Card, cards_of
+
+_TABLE = """CREATE TABLE IF NOT EXISTS card_answers (
+  project TEXT NOT NULL, card TEXT NOT NULL, answer TEXT NOT NULL, PRIMARY KEY (project, card))"""
+FRESH = 900.0  # seconds for which an answer is told as one of now; then as what it was
+
+
+def all_cards(project: Project, store: JobStore) -> list[Card]:
+    """The cards of a project with all that this machine remembers of their copies. Raises StateError."""
+    copies, readings = [], dict[str, Reading]()
+    for shelf in project.shelves:
+        if shelf.role in ("originals", SECOND):
+            copies += store.copies_below(shelf.root)
+            readings.update(readings_below(shelf.root))
+    return cards_of(project, copies, readings)
+
+
+def card_like(cards: Iterable[Card], listed: Listed, source: Path) -> Card | None:
+    """The card that lies there: the one of that folder, else the one with most files of the same name and size."""
+    best, most = None, 0
+    for card in cards:
+        known = sum(1 for file in card.files if (at := listed.get(file.path)) is not None and at[0] == file.size)
+        score = 2 * known + (card.source == source and known > 0)
+        if score > most:
+            best, most = card, score
+    return best
+
+
+def ask_request(
+    project: Project, cards: Sequence[Card], source: Path, card: Card | None = None, needless: Sequence[str] = (),
+    passed_over_may_go: bool = False,
+) -> tuple[Card, AskRequest]:  # fmt: skip
+    """The card that lies in a folder, and what to ask of it. ``needless``: patterns of file names that need no copy;
+    ``passed_over_may_go``: nor do the files that the ingest passed over. Raises ShadowError where no card of the
+    project looks like it, ShelfGone where there is nothing."""
+    listed, _system, _problems = list_card(Anchor.of(source))
+    card = card or card_like(cards, listed, source)
+    if card is None:
+        raise ShadowError(
+            "is no card that was ingested into this project", source, "Ingest it, or name the folder that was."
+        )
+    names = {shelf.id: shelf for shelf in project.shelves}
+    shelves = tuple(AskShelf(one, names[one].name, names[one].root) for one in card.shelves if one in names)
+    places = {file.path: tuple((copy.shelf, copy.path) for copy in file.copies) for file in card.files if file.copies}
+    unneeded = {path for path in listed if any(_fits(path, pattern) for pattern in needless)}
+    unneeded |= {path for path, _reason in card.passed_over} if passed_over_may_go else set()
+    by_size = _by_size(project, {one.id for one in shelves})
+    return card, AskRequest(source, shelves, places, by_size, frozenset(unneeded), dict(card.passed_over))
+
+
+def _fits(path: str, pattern: str) -> bool:
+    name = os.path.basename(path)
+    return fnmatchcase(path.casefold(), pattern.casefold()) or fnmatchcase(name.casefold(), pattern.casefold())
+
+
+def _by_size(project: Project, shelves: set[str]) -> Mapping[int, tuple[tuple[str, Path], ...]]:
+    found: defaultdict[int, list[tuple[str, Path]]] = defaultdict(list)
+    for clip in project.clips:
+        file = clip.original.file
+        place = project.place_or_none(file)
+        if file.shelf in shelves and file.form == "file" and place is not None:
+            found[clip.original.size].append((file.shelf, place))
+    return {size: tuple(places) for size, places in found.items()}
+
+
+# The answers
+
+
+@dataclass(frozen=True)
+class Kept:
+    """An answer of before: when the card was read (seconds since 1970), whether all was equal then, and
+    the sentence. ``copies``: (path, bytes, modification time in nanoseconds) as they were read."""
+
+    ended: float
+    good: bool
+    said: str
+    shelves: tuple[str, ...]
+    copies: tuple[tuple[str, int, int], ...]
+
+    def changed(self) -> str:
+        """What shows, without reading it, that a copy is not what was read. Touches drives."""
+        for path, size, modified in self.copies:
+            try:
+                status = os.stat(path, follow_symlinks=False)
+            except OSError:
+                return f"{path} is not there now"
+            if (status.st_size, status.st_mtime_ns) != (size, modified):
+                return f"{path} changed since"
+        return ""
+
+
+def keep_answer(project: Path, card: Card, answer: CardAnswer) -> None:
+    """Keep the last answer for each card. Raises StateError."""
+    copies = [(copy.path, copy.size, copy.modified) for file in answer.files for copy in file.copies
+              if copy.state == "equal"]  # fmt: skip
+    values = {
+        "ended": answer.ended, "good": answer.may_be_wiped, "said": answer.why(),
+        "shelves": [shelf.name for shelf in answer.shelves], "copies": copies,
+    }  # fmt: skip
+    with opened(state_file(), _TABLE) as db:
+        row = (str(project), card.id, json.dumps(values))
+        db.execute("INSERT OR REPLACE INTO card_answers VALUES (?, ?, ?)", row)
+
+
+def kept_answers(project: Path) -> dict[str, Kept]:
+    """The last answers by the card's identity. Raises StateError."""
+    with opened(state_file(), _TABLE) as db:
+        rows = db.execute("SELECT card, answer FROM card_answers WHERE project=?", (str(project),)).fetchall()
+    return {card: _kept(json.loads(text)) for card, text in rows}
+
+
+def _kept(values: dict[str, Any]) -> Kept:
+    copies = tuple((str(path), int(size), int(modified)) for path, size, modified in values["copies"])
+    return Kept(values["ended"], values["good"], values["said"], tuple(values["shelves"]), copies)
+
+
+def answer_words(kept: Kept | None, changed: str = "", now: float | None = None) -> tuple[bool, str]:
+    """(whether it may be wiped by an answer that was given just now, the words with its age).
+
+    What is older than a quarter of an hour is told as what was read then, never as leave to wipe.
+    """
+    if kept is None:
+        return False, "Not yet, because the card was not asked: put it in and press Ask the card"
+    age = max(0.0, (time.time() if now is None else now) - kept.ended)
+    when = f"read {age_words(age)}"
+    if not kept.good:
+        return False, f"{kept.said} ({when})"
+    if changed:
+        return False, f"Not yet, because {changed} (all was equal when it was {when})"
+    if age > FRESH:
+        return False, f"Not yet, because it was {when}: all was equal then. Ask the card again before you wipe it"
+    return True, f"{kept.said} ({when})"
+
+
+def age_words(seconds: float) -> str:
+    """``just now``, ``12 min ago``, ``3 h ago``, ``5 days ago``."""
+    if seconds < 60:
+        return "just now"
+    if seconds < 3600:
+        return f"{seconds / 60:.0f} min ago"
+    if seconds < 48 * 3600:
+        return f"{seconds / 3600:.0f} h ago"
+    return f"{seconds / 86400:.0f} days ago"
