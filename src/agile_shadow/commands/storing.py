@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from ..core.errors import ShadowError
+from ..core.errors import ShadowError, sentence
 from ..core.jobs import JobStore
 from ..core.project import Project, ProjectLock, load_project, other_projects, save_project
 from ..core.shelves import Shelf
@@ -36,6 +36,10 @@ from ..core.storage import (
     plan,
 )
 from ..core.storage import tidy as tidy_files
+from ..core.storage.behind import behind, bring_up
+from ..core.storage.keeping import KeepResult, keep_request, keep_shelf
+from ..core.storage.kept import note_kept, set_plan
+from ..core.storage.mending import PutBackRequest, find_whole, put_back
 from ..core.storage.pages import write_card
 from ..core.time import clock_text
 from .shared import AsJson, ProjectFile, answer, gigabytes, say, told
@@ -245,3 +249,70 @@ def _saying() -> Any:
             say(f"{done:.0%} read")
 
     return report
+
+
+def keep(
+    shelf: Annotated[str, typer.Argument(metavar="SHELF", help="Name of a shelf of the project.")],
+    project: ProjectFile,
+    put_back_: Annotated[
+        bool, typer.Option("--put-back", help="Put whole copies in the places of damaged and missing files.")
+    ] = False,
+    second: Annotated[
+        bool, typer.Option("--second-copies", help="First copy what this shelf for second copies lacks.")
+    ] = False,
+    weeks: Annotated[
+        int | None, typer.Option("--every", min=0, max=520, metavar="WEEKS", help="Only choose how often the window "
+                                 "reads it by itself; 0: never.")
+    ] = None,
+    any_hour: Annotated[bool, typer.Option("--any-hour", help="With --every: not only at night.")] = False,
+    as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Read a shelf against what is recorded of its files. Exit status 0 only if every one of them is whole."""
+    project = project.absolute()
+    with told():
+        document = load_project(project)
+        (one,) = _shelves(document, shelf, project)[:1]
+        if weeks is not None:
+            set_plan(one.root, weeks, not any_hour)
+            plan_values = {"shelf": one.name, "weeks": weeks, "night": not any_hour}
+            answer(plan_values, as_json, lambda: iter([f"{one.name}: every {weeks} weeks" if weeks else "never"]))
+            return
+        brought = [bring_up(item, quietly) for item in behind(document, one)] if second else []
+        found = keep_shelf(keep_request(document, one, time.time()), _saying())
+        note_kept(found)
+        mended = _mended(document, one, found) if put_back_ else {}
+    values = {
+        **found.to_json(), "shelf": one.name, "put_back": mended,
+        "second_copies": [record.target for record in brought],
+    }  # fmt: skip
+
+    def lines() -> Iterator[str]:
+        yield f"{one.name}: {found.said()}"
+        for lost in found.lost:
+            yield f"  {lost.state}: {lost.path}" + (f" ({mended[lost.path]})" if lost.path in mended else "")
+        yield from (f"  without a record: {path}" for path in found.added)
+
+    answer(values, as_json, lines)
+    if not found.all_well:
+        raise typer.Exit(1)
+
+
+def quietly(done: float) -> None:
+    """For work whose progress nobody watches."""
+
+
+def _mended(document: Project, shelf: Shelf, found: KeepResult) -> dict[str, str]:
+    said = {}
+    for lost in found.lost:
+        whole = find_whole(document, lost, shelf)
+        if whole is None:
+            said[lost.path] = "no whole copy was found"
+            continue
+        try:
+            aside = put_back(PutBackRequest(shelf.root, lost, whole.path), quietly)
+        except (ShadowError, OSError) as error:
+            said[lost.path] = sentence(error)
+        else:
+            beside = f"; the damaged one is {aside.name}" if aside is not None else ""
+            said[lost.path] = f"put back from {whole.path}{beside}"
+    return said

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,14 +19,21 @@ from ..ingest.watched import QUIET
 from ..jobs import JobRecord, JobStore, Machine
 from ..pairing.making import MakeRequest
 from ..project import ProjectSession
+from ..shelves import Shelf
+from ..storage.kept import is_due, last_kept, plan_of
 from ..threads import joined
 from .film import FilmRun, film_request
+from .keeping import KeepRun, SecondRun, keep_values
 from .making import MakeRun
 
 log = logging.getLogger(__name__)
 
-Run = IngestRun | MakeRun | FilmRun
+Run = IngestRun | MakeRun | FilmRun | KeepRun | SecondRun
+_KINDS: dict[str, type[MakeRun | FilmRun | KeepRun | SecondRun]] = {
+    one.kind: one for one in (MakeRun, FilmRun, KeepRun, SecondRun)
+}
 
+_DUE = 120.0  # seconds between two looks whether a shelf is to be read
 _LOOK = 2.0  # seconds between two looks at the queue on disk and at watched folders
 
 
@@ -125,6 +134,33 @@ class Desk:
             self._begin(run)
         return run
 
+    def keep(self, shelf: Shelf) -> KeepRun:
+        """Read a shelf against its records. Raises ShadowError when it is refused, or being read already."""
+        with self._lock:
+            self._refuse_if_closing(shelf.root)
+            if any(isinstance(run, KeepRun) and run.shelf == shelf.id for run in self._runs):
+                raise ShadowError("is being read already", shelf.root, "Wait for its end.")
+            run = KeepRun(keep_values(shelf), self._session, self._store, self.machine)
+            self._begin(run)
+        return run
+
+    def second_copies(self, shelf: Shelf) -> SecondRun:
+        """Bring the second copies on a shelf up to date. Raises ShadowError when it is refused."""
+        with self._lock:
+            self._refuse_if_closing(shelf.root)
+            if any(isinstance(run, SecondRun) and run.shelf == shelf.id for run in self._runs):
+                raise ShadowError("is being brought up to date already", shelf.root, "Wait for its end.")
+            run = SecondRun({"shelf": shelf.id}, self._session, self._store, self.machine)
+            self._begin(run)
+        return run
+
+    def keep_what_is_due(self) -> None:
+        """Read the shelves whose time has come by their plans. Touches drives."""
+        for shelf in self._session.project.shelves:
+            if shelf.made and is_due(plan_of(shelf.root), last_kept(shelf.root), time.time()) and shelf.is_present():
+                with suppress(ShadowError):  # it is being read
+                    self.keep(shelf)
+
     def _refuse_film(self, out: Path) -> None:
         self._refuse_if_closing(out)
         if any(run.out == out for run in self.films):
@@ -149,7 +185,7 @@ class Desk:
         for earlier in self.runs:
             if earlier is run:
                 return ""
-            if not isinstance(earlier, FilmRun) and earlier.making and not earlier.gated:
+            if isinstance(earlier, IngestRun | MakeRun) and earlier.making and not earlier.gated:
                 return f"until {earlier.title[:1].lower()}{earlier.title[1:]} has its proxies"
         return ""
 
@@ -193,7 +229,7 @@ class Desk:
         told = []
         known = {run.job for run in self.runs}
         for job in self._store.open_jobs(self._session.path):
-            if job.id in known or job.id in self._given_up or job.kind not in ("ingest", "make", "export"):
+            if job.id in known or job.id in self._given_up or job.kind not in ("ingest", *_KINDS):
                 continue
             try:
                 self._go_on_with(job)
@@ -213,8 +249,7 @@ class Desk:
             if job.kind == "ingest":
                 self.start(IngestRequest.from_json(job.request))
             else:
-                kind = MakeRun if job.kind == "make" else FilmRun
-                self._begin(kind(job.request, self._session, self._store, self.machine))
+                self._begin(_KINDS[job.kind](job.request, self._session, self._store, self.machine))
 
     def try_again(self, job: int, jobs: Iterable[tuple[str, str]]) -> None:
         """Open an ended run again for some of its jobs, by kind and path. Raises StateError."""
@@ -251,9 +286,12 @@ class Desk:
         return watch
 
     def _mind(self, told: Callable[[str], None]) -> None:
-        said = ""
+        said, looked = "", 0.0
         while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
             try:
+                if time.monotonic() - looked > _DUE:
+                    self.keep_what_is_due()
+                    looked = time.monotonic()
                 for text in self.go_on():
                     told(text)
                 for watch in list(self.watches):

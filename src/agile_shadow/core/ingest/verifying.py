@@ -49,7 +49,7 @@ def verify_folder(folder: Path, told: Callable[[str, float], None] = lambda path
     """
     history = _history(folder)
     found = Verified(str(folder))
-    wanted = _wanted(history)
+    wanted = listed_files(history)
     anchor = Anchor.of(folder)
     for number, (path, hashes) in enumerate(sorted(wanted.items())):
         told(path, number / len(wanted))
@@ -66,7 +66,7 @@ def _history(folder: Path) -> MHLHistory:
     return history
 
 
-def _wanted(history: MHLHistory, below: str = "") -> dict[str, list[tuple[str, str]]]:
+def listed_files(history: MHLHistory, below: str = "") -> dict[str, list[tuple[str, str]]]:
     """(kind, value) of every file's checksums: those of its latest generation, by path below the folder."""
     found: dict[str, list[tuple[str, str]]] = {}
     for hash_list in history.hash_lists:
@@ -79,7 +79,7 @@ def _wanted(history: MHLHistory, below: str = "") -> dict[str, list[tuple[str, s
                 found.pop(os.path.join(below, str(media.previous_path)).replace(os.sep, "/"), None)
     for child in history.child_histories:
         inside = os.path.relpath(child.get_root_path(), history.get_root_path())
-        found.update(_wanted(child, os.path.join(below, inside)))
+        found.update(listed_files(child, os.path.join(below, inside)))
     return found
 
 

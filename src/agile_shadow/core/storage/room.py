@@ -9,7 +9,6 @@ from __future__ import annotations
 import heapq
 import os
 import stat
-from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -28,7 +27,6 @@ _BLOCK = 512  # bytes that stat(2) counts in
 _SHOWN = 60  # things in a folder that are shown singly; the rest together
 _DEEPEST = 120  # folders within folders that are entered: each is held open
 _LEAST = 4000  # parts of the whole: what is smaller is shown with the rest of its folder
-_RECORDS = ("ascmhl",)
 CERTIFICATE = ".certificate.json"
 
 
@@ -103,22 +101,38 @@ def count_room(
     finally:
         os.close(handle)
     free = filesystem.f_bavail * filesystem.f_frsize
-    least = max(1, whole.room // _LEAST)
-    return Room(anchor.root, _pruned(whole, least), free, dict(counting.counts), tuple(counting.unread))
+    area = whole.area(max(1, whole.room // _LEAST))
+    return Room(anchor.root, area, free, dict(counting.counts), tuple(counting.unread))
 
 
 @dataclass
 class _Folder:
-    """A folder while it is counted."""
+    """A folder as it was counted. ``small``: (bytes, name, kind, clip, project) of its files."""
 
+    name: str
     room: int = 0
     files: int = 0
-    kinds: Counter[RoomKind] = field(default_factory=Counter)
-    inner: list[Area] = field(default_factory=list)
+    kinds: dict[RoomKind, int] = field(default_factory=dict)
+    folders: list[_Folder] = field(default_factory=list)
+    small: list[tuple[int, str, RoomKind, str, str]] = field(default_factory=list)
 
-    def add(self, kind: RoomKind, room: int) -> None:
-        self.room += room
-        self.kinds[kind] += room
+    def add(self, other: _Folder) -> None:
+        """A folder in it."""
+        self.room += other.room
+        self.files += other.files
+        for kind, room in other.kinds.items():
+            self.kinds[kind] = self.kinds.get(kind, 0) + room
+        self.folders.append(other)
+
+    def area(self, least: int) -> Area:
+        """What is to be shown of it: nothing that is smaller than ``least`` bytes, which cannot be seen."""
+        files = heapq.nlargest(_SHOWN, (one for one in self.small if one[0] >= least))
+        shown = [Area(name, room, 1, {kind: room}, kind, clip, project) for room, name, kind, clip, project in files]
+        large = heapq.nlargest(_SHOWN, (one for one in self.folders if one.room >= least), key=lambda one: one.room)
+        shown += [one.area(least) for one in large]
+        inner = tuple(sorted(shown, key=lambda one: (-one.room, one.name))[:_SHOWN])
+        rest = self.files - sum(one.files for one in inner), self.room - sum(one.room for one in inner)
+        return Area(self.name, self.room, self.files, self.kinds, None, "", "", inner, rest)
 
 
 class _Counting:
@@ -130,35 +144,33 @@ class _Counting:
         self._recorded = recorded
         self._report = report
         self._seen: set[int] = set()  # files of several names, counted already
-        self.counts: Counter[RoomKind] = Counter()
+        self.counts: dict[RoomKind, int] = {}
         self.unread: list[tuple[str, str]] = []
 
-    def folder(self, handle: int, below: str, name: str, depth: int) -> Area:
+    def folder(self, handle: int, below: str, name: str, depth: int) -> _Folder:
         """All in an open folder; ``below``: its path below the root, with "/" at its end."""
-        found = _Folder()
-        found.add("folders", os.fstat(handle).st_blocks * _BLOCK)
+        found = _Folder(name)
+        found.room = found.kinds["folders"] = os.fstat(handle).st_blocks * _BLOCK
         try:
             with os.scandir(handle) as entries:
-                listed = list(entries)
+                names = [one.name for one in entries]
         except OSError as error:
             self.unread.append((below, error.strerror or "cannot be read"))
-            listed = []
+            names = []
         self._report(0.0)
-        names = frozenset(one.name for one in listed)
-        records = _RECORDS[0] in below.split("/")
-        known = self._recorded.in_folder(below)
-        for entry in listed:
+        inside = _Inside.of(names, "ascmhl" in below.split("/"), self._recorded.in_folder(below))
+        for one in names:
             try:
-                status = os.stat(entry.name, dir_fd=handle, follow_symlinks=False)
+                status = os.stat(one, dir_fd=handle, follow_symlinks=False)
             except OSError as error:
                 if not isinstance(error, FileNotFoundError):  # else it went meanwhile
-                    self.unread.append((below + entry.name, error.strerror or "cannot be read"))
+                    self.unread.append((below + one, error.strerror or "cannot be read"))
                 continue
             if stat.S_ISDIR(status.st_mode):
-                self._enter(found, handle, entry.name, below, status, depth)
+                self._enter(found, handle, one, below, status, depth)
             else:
-                self._file(found, entry.name, status, names, records, known)
-        return self._closed(found, name)
+                self._file(found, one, status, inside)
+        return found
 
     def _enter(self, found: _Folder, parent: int, name: str, below: str, status: os.stat_result, depth: int) -> None:
         path = f"{below}{name}/"
@@ -172,68 +184,50 @@ class _Counting:
             handle = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=parent)
         except OSError as error:
             self.unread.append((path, error.strerror or "cannot be read"))
-            found.add("folders", status.st_blocks * _BLOCK)
+            room = status.st_blocks * _BLOCK
+            found.add(_Folder(name, room, 0, {"folders": room}))
             return
         try:
-            inner = self.folder(handle, path, name, depth + 1)
+            found.add(self.folder(handle, path, name, depth + 1))
         finally:
             os.close(handle)
-        found.room += inner.room
-        found.files += inner.files
-        found.kinds.update(inner.kinds)
-        found.inner.append(inner)
 
-    def _file(
-        self, found: _Folder, name: str, status: os.stat_result, names: frozenset[str], records: bool,
-        known: Mapping[str, RoomKind],
-    ) -> None:  # fmt: skip
+    def _file(self, found: _Folder, name: str, status: os.stat_result, inside: _Inside) -> None:
         room = status.st_blocks * _BLOCK
         if status.st_nlink > 1:
             room = 0 if status.st_ino in self._seen else room
             self._seen.add(status.st_ino)
         claim = self._claims.get(status.st_ino)
-        if claim is not None:
-            kind, clip, project = claim.kind, claim.clip, claim.project
-        else:
-            kind, clip, project = _kind_by_name(name, names, records, known), "", ""
-        found.add(kind, room)
+        kind = claim.kind if claim is not None else inside.kind(name)
+        found.room += room
         found.files += 1
-        self.counts[kind] += 1
-        found.inner.append(Area(name, room, 1, {kind: room}, kind, clip, project))
-        if len(found.inner) > 4 * _SHOWN:
-            found.inner = heapq.nlargest(2 * _SHOWN, found.inner, key=_room)
-
-    @staticmethod
-    def _closed(found: _Folder, name: str) -> Area:
-        largest = tuple(heapq.nlargest(_SHOWN, found.inner, key=_room))
-        rest = (found.files - sum(one.files for one in largest), _left(found.room, largest))
-        return Area(name, found.room, found.files, dict(found.kinds), None, "", "", largest, rest)
+        found.kinds[kind] = found.kinds.get(kind, 0) + room
+        self.counts[kind] = self.counts.get(kind, 0) + 1
+        clip, project = (claim.clip, claim.project) if claim is not None else ("", "")
+        found.small.append((room, name, kind, clip, project))
 
 
-def _room(area: Area) -> int:
-    return area.room
+@dataclass(frozen=True)
+class _Inside:
+    """What names say in one folder."""
 
+    records: bool
+    known: Mapping[str, RoomKind]
+    films: frozenset[str]
 
-def _left(room: int, inner: tuple[Area, ...]) -> int:
-    return room - sum(one.room for one in inner)
+    @classmethod
+    def of(cls, names: list[str], records: bool, known: Mapping[str, RoomKind]) -> _Inside:
+        there = frozenset(names)
+        films = (name.removesuffix(CERTIFICATE) for name in names if name.endswith(CERTIFICATE))
+        return cls(records, known, frozenset(name for name in films if name in there))
 
-
-def _kind_by_name(name: str, names: frozenset[str], records: bool, known: Mapping[str, RoomKind]) -> RoomKind:
-    if name in known:
-        return known[name]
-    if is_partial(name):
-        return "leftovers"
-    if records or name == MARK:
-        return "records"
-    if name.endswith(CERTIFICATE) and name.removesuffix(CERTIFICATE) in names:
-        return "records"
-    return "films" if f"{name}{CERTIFICATE}" in names else "other files"
-
-
-def _pruned(area: Area, least: int) -> Area:
-    """Without what is too small to be seen: it is in the rest of its folder."""
-    if area.kind is not None:
-        return area
-    inner = tuple(_pruned(one, least) for one in area.inner if one.room >= least)
-    rest = (area.files - sum(one.files for one in inner), _left(area.room, inner))
-    return Area(area.name, area.room, area.files, area.kinds, None, "", "", inner, rest)
+    def kind(self, name: str) -> RoomKind:
+        if name in self.known:
+            return self.known[name]
+        if is_partial(name):
+            return "leftovers"
+        if self.films and name in self.films:
+            return "films"
+        if self.records or name == MARK or (self.films and name.removesuffix(CERTIFICATE) in self.films):
+            return "records"
+        return "other files"
