@@ -93,6 +93,46 @@ def filmed(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder / "p.otio"
 
 
+@pytest.fixture(scope="session")
+def stored(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A card, ingested to two shelves, with its proxies: to be copied, never changed."""
+    from agile_shadow.core.ingest import IngestRequest, IngestRun
+    from agile_shadow.core.jobs import JobStore
+    from agile_shadow.core.project import ProjectSession
+    from tests.footage import TWICE
+
+    folder = tmp_path_factory.mktemp("stored")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("AGILE_SHADOW_HOME", str(folder / "home"))
+        card = folder / "Card"
+        for name in sorted(path.relative_to(drawn_card) for path in drawn_card.rglob("*") if path.is_file())[1:6]:
+            (card / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(drawn_card / name, card / name)
+        session = ProjectSession.open(folder / "film.otio")
+        request = IngestRequest(card, folder / "Boathouse", folder / "Laptop", TWICE, folder / "Attic")
+        report = IngestRun(request, session, JobStore()).run()
+        session.close()
+        assert report.all_well and report.found >= 3, report.headline()
+    return folder
+
+
+@pytest.fixture
+def place(stored: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """The same at its own paths again, with the memory of the machine that made it."""
+    from agile_shadow.core.pairing import removing
+    from tests.core.test_outside import into_a_trash_of_its_own
+
+    kept = stored.with_name(f"{stored.name} kept")
+    if not kept.exists():
+        shutil.copytree(stored, kept, symlinks=True)
+    shutil.rmtree(stored)
+    shutil.copytree(kept, stored, symlinks=True)
+    monkeypatch.setenv("AGILE_SHADOW_HOME", str(stored / "home"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(stored / "data"))
+    monkeypatch.setattr(removing, "into_trash", into_a_trash_of_its_own(stored / "data" / "Trash"))
+    return stored
+
+
 def hashes(folder: Path) -> dict[str, str]:
     """Checksum of every file below a folder, its mark as a shelf left out."""
     from agile_shadow.core.shelves import MARK

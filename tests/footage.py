@@ -18,6 +18,9 @@ from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.stand_ins import CLIPS, read_code
 
+TWICE = Preset(
+    name="Twice", originals=Originals(second_copy=True), proxies=Proxies(scale=Fraction(1, 2), codec="h264")
+)
 NUMBERS = {Path(plan.path).stem: plan.number for plan in CLIPS}
 
 

@@ -25,10 +25,8 @@ from agile_shadow.core.storage.keeping import KeepResult, Lost, keep_request, ke
 from agile_shadow.core.storage.kept import KeepPlan, is_due, last_kept, note_kept, plan_of, set_plan
 from agile_shadow.core.storage.mending import PutBackRequest, find_whole, put_back
 from tests.core.test_queue import until
-from tests.core.test_storage import ask, one_byte, place, quiet, some_file, stored
+from tests.core.test_storage import ask, kept_of, one_byte, quiet, some_file
 from tests.footage import here
-
-__all__ = ["place", "stored"]
 
 
 def shelf_of(project: Project, name: str) -> Shelf:
@@ -119,9 +117,9 @@ def test_putting_back_that_fails_leaves_everything_as_it_was(place: Path, monkey
     with pytest.raises(CopyError, match="no room"):
         put_back(PutBackRequest(home.root, lost, whole.path), quiet)
     assert (hurt.read_bytes() == before and sorted(hurt.parent.iterdir()) == sorted(
-        (place.parent / "kept" / hurt.relative_to(place)).parent.iterdir(), key=lambda one: one.name
+        (kept_of(place) / hurt.relative_to(place)).parent.iterdir(), key=lambda one: one.name
     )) or {one.name for one in hurt.parent.iterdir()} == {
-        one.name for one in (place.parent / "kept" / hurt.relative_to(place)).parent.iterdir()
+        one.name for one in (kept_of(place) / hurt.relative_to(place)).parent.iterdir()
     }  # fmt: skip
 
 
@@ -129,8 +127,11 @@ def test_a_reading_goes_on_where_it_was(place: Path) -> None:
     project = load_project(place / "film.otio")
     request = keep_request(project, shelf_of(project, "Boathouse"), time.time())
 
+    steps: list[float] = []
+
     def until_late(done: float) -> None:
-        if done > 0.9:
+        steps.append(done)
+        if len(steps) == 4:
             raise Cancelled
 
     with pytest.raises(Cancelled):

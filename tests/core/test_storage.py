@@ -19,8 +19,7 @@ from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.files import partial_path
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.pairing import removing
-from agile_shadow.core.presets import Originals, Preset, Proxies
+from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project, other_projects, save_project
 from agile_shadow.core.project.guarding import footage_of
 from agile_shadow.core.storage import (
@@ -49,46 +48,16 @@ from agile_shadow.core.storage import (
 )
 from agile_shadow.core.storage.records import recorded_below
 from agile_shadow.core.timeline import append
-from tests.core.test_outside import into_a_trash_of_its_own
-from tests.footage import here, ingest, preset
-
-TWICE = Preset(name="Twice", originals=Originals(second_copy=True), proxies=Proxies(scale=Fraction(1, 2), codec="h264"))
+from tests.footage import TWICE, here, ingest, preset
 
 
 def quiet(done: float) -> None:
     pass
 
 
-@pytest.fixture(scope="session")
-def stored(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A card, ingested to two shelves, with its proxies: to be copied, never changed."""
-    folder = tmp_path_factory.mktemp("stored")
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("AGILE_SHADOW_HOME", str(folder / "home"))
-        card = folder / "Card"
-        for name in sorted(path.relative_to(drawn_card) for path in drawn_card.rglob("*") if path.is_file())[1:6]:
-            (card / name).parent.mkdir(parents=True, exist_ok=True)
-            shutil.copy2(drawn_card / name, card / name)
-        session = ProjectSession.open(folder / "film.otio")
-        request = IngestRequest(card, folder / "Boathouse", folder / "Laptop", TWICE, folder / "Attic")
-        report = IngestRun(request, session, JobStore()).run()
-        session.close()
-        assert report.all_well and report.found >= 3, report.headline()
-    return folder
-
-
-@pytest.fixture
-def place(stored: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """The same at its own paths again, with the memory of the machine that made it."""
-    kept = stored.parent / "kept"
-    if not kept.exists():
-        shutil.copytree(stored, kept, symlinks=True)
-    shutil.rmtree(stored)
-    shutil.copytree(kept, stored, symlinks=True)
-    monkeypatch.setenv("AGILE_SHADOW_HOME", str(stored / "home"))
-    monkeypatch.setenv("XDG_DATA_HOME", str(stored / "data"))
-    monkeypatch.setattr(removing, "into_trash", into_a_trash_of_its_own(stored / "data" / "Trash"))
-    return stored
+def kept_of(place: Path) -> Path:
+    """The untouched copy of it."""
+    return place.with_name(f"{place.name} kept")
 
 
 def cut_with(project: Project, clip: Clip) -> Project:
@@ -403,7 +372,7 @@ DISTURBED: list[Callable[[Path, random.Random], None]] = [
 def test_a_disturbed_card_may_never_be_wiped(place: Path, disturb: Callable[[Path, random.Random], None]) -> None:
     for seed in range(5):
         shutil.rmtree(place)
-        shutil.copytree(place.parent / "kept", place, symlinks=True)
+        shutil.copytree(kept_of(place), place, symlinks=True)
         disturb(place, random.Random(seed))
         _card, answer = ask(place)
         assert not answer.may_be_wiped and answer.why().startswith("Not yet, because "), seed
