@@ -122,7 +122,7 @@ def place(stored: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path
     from agile_shadow.core.pairing import removing
     from tests.core.test_outside import into_a_trash_of_its_own
 
-    kept = stored.with_name(f"{stored.name} kept")
+    kept = stored.with_name(f".{stored.name} kept")
     if not kept.exists():
         shutil.copytree(stored, kept, symlinks=True)
     shutil.rmtree(stored)

@@ -57,7 +57,7 @@ def quiet(done: float) -> None:
 
 def kept_of(place: Path) -> Path:
     """The untouched copy of it."""
-    return place.with_name(f"{place.name} kept")
+    return place.with_name(f".{place.name} kept")
 
 
 def cut_with(project: Project, clip: Clip) -> Project:

@@ -359,13 +359,16 @@ def test_a_moved_shelf_is_found_again_by_itself(qtbot: QtBot, film: Path, open_w
     moved = window.work.session.project.shelf(shelf.id)
     assert moved is not None and moved.root == film.parent / "Old laptop"
     qtbot.keyClick(window, Key.Key_6, ALT)
-    qtbot.waitUntil(lambda: len(window.storage.cards) == 2, timeout=10_000)
-    assert all("free" in card.says.text() for card in window.storage.cards)
-    window.storage.add_shelf(film.parent / "Attic", "second copies")
-    qtbot.waitUntil(lambda: len(window.storage.cards) == 3, timeout=10_000)
-    card = next(card for card in window.storage.cards if card.row.state.shelf.name == "Attic")
-    tick(qtbot, card.for_all, True)
-    qtbot.waitUntil(lambda: len(window.storage.cards) == 3 and any(c.row.for_all for c in window.storage.cards))
+    storage = window.storage
+    qtbot.waitUntil(lambda: len(storage.rows) == 2, timeout=10_000)
+    assert "free" in storage.shelf.says.text()
+    storage.add_shelf(film.parent / "Attic", "second copies")
+    qtbot.waitUntil(lambda: len(storage.rows) == 3, timeout=10_000)
+    attic = next(row.state.shelf for row in storage.rows if row.state.shelf.name == "Attic")
+    storage.choose(attic.id)
+    qtbot.waitUntil(lambda: storage.shelf.name.text() == "Attic")
+    tick(qtbot, storage.shelf.for_all, True)
+    qtbot.waitUntil(lambda: len(storage.rows) == 3 and any(row.for_all for row in storage.rows))
 
 
 def test_a_ready_made_project_begins_the_next_one(

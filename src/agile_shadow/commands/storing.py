@@ -208,7 +208,7 @@ def ask(
         list[str] | None, typer.Option("--needless", help="Pattern of file names that need no copy, such as *.XML.")
     ] = None,
     passed_over: Annotated[
-        bool, typer.Option("--passed-over-may-go", help="What the ingest passed over needs no copy either.")
+        bool, typer.Option("--passed-over-may-go", help="What the ingest passed over, and empty files, need no copy.")
     ] = False,
     out: Annotated[
         Path | None, typer.Option("--out", help="Keep the answer as a page (.html) or a table (.csv).")

@@ -8,7 +8,8 @@ from ..core.jobs import Piece
 from ..core.time import clock_text
 
 _RANK = {"running": 0, "waiting": 1, "failed": 2, "cancelled": 3, "done": 4}
-_WORDS = {"copy": "Copy", "proxy": "Proxy of", "second copy": "Second copy of", "film": "Film"}
+_WORDS = {"copy": "Copy", "proxy": "Proxy of", "second copy": "Second copy of", "film": "Film",
+          "keep": "Reading of"}  # fmt: skip
 
 
 @dataclass(frozen=True)

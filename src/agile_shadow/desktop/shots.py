@@ -88,7 +88,7 @@ def take(folder: Path, home: Path) -> None:
     _pairs(window, folder, home)
     _presets(window, folder)
     window.command("place_6")
-    until(lambda: len(window.storage.cards) > 1, 20)
+    until(lambda: window.storage.shelf.room is not None, 20)
     _save(window, folder, "storage")
     window.command("place_5")
     until(lambda: window.export.check is not None, 20)

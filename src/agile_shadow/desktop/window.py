@@ -270,6 +270,9 @@ class MainWindow(QMainWindow):
             done, total, part = run.progress()
             waits = f", waiting {run.waits}" if run.waits else ""
             parts.append((f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}") + waits)
+        for run in self.work.desk.keeps:
+            waits = f", waiting {run.waits}" if run.waits else ""
+            parts.append(f"{run.title[:1].lower()}{run.title[1:]} {run.progress()[2]:.0%}{waits}")
         if self.work.drawing is not None:
             parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
         parts.extend(self.work.pairs.texts())
@@ -326,7 +329,7 @@ class MainWindow(QMainWindow):
         self.rail.open(number)
         if before is self.stack.widget(number) and number != 1:
             return
-        if isinstance(before, PairsPlace | TimelinePlace):
+        if isinstance(before, PairsPlace | TimelinePlace | StoragePlace):
             before.left()
         self.stack.setCurrentIndex(number)
         after = self.stack.currentWidget()
@@ -347,7 +350,7 @@ class MainWindow(QMainWindow):
             self.pairs.table,
             self.timeline.clips,
             self.export.card.start,
-            self.storage.add,
+            self.storage.list,
         )[number]
 
     def change_theme(self) -> None:

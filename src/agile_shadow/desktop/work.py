@@ -13,7 +13,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..core.desk import Desk, Ended, FilmRun, Run
+from ..core.desk import Desk, Ended, FilmRun, MakeRun, Run
 from ..core.errors import ShadowError, sentence
 from ..core.film import FilmRequest
 from ..core.handover import keep_edit_lists
@@ -22,6 +22,7 @@ from ..core.jobs import Awake, JobStore, Piece
 from ..core.jobs.vetting import Vetting
 from ..core.pairing.making import MakeRequest
 from ..core.project import ProjectLock, ProjectSession
+from ..core.shelves import Shelf
 from .bake_work import BakeWork
 from .drawing_work import DrawingWork
 from .job_lines import JobLine, order_of, piece_line
@@ -191,7 +192,7 @@ class Work(QObject):
             self.problem.emit(end.problem)
         if isinstance(end.run, IngestRun):
             self.ingest_ended.emit()
-        if not isinstance(end.run, FilmRun):
+        if isinstance(end.run, IngestRun | MakeRun):
             self.pairs.prove_by_itself()
         self.jobs_changed.emit()
 
@@ -253,6 +254,14 @@ class Work(QObject):
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips, in the queue."""
         self._begin(lambda: self.desk.make(request))
+
+    def keep(self, shelf: Shelf) -> None:
+        """Read a shelf against its records, in the queue."""
+        self._begin(lambda: self.desk.keep(shelf))
+
+    def second_copies(self, shelf: Shelf) -> None:
+        """Bring the second copies on a shelf up to date, in the queue."""
+        self._begin(lambda: self.desk.second_copies(shelf))
 
     def _begin(self, start: Callable[[], Run]) -> bool:
         """What is refused comes as a problem."""
@@ -325,9 +334,10 @@ class Work(QObject):
             run.stop(for_good=True)
 
     def cancel_queued(self) -> None:
-        """Take the films and the proxies that were asked for later back."""
-        for run in (*self.desk.films, *self.desk.makes):
-            run.stop(for_good=True)
+        """Take back all that was asked for besides ingests."""
+        for run in self.desk.runs:
+            if not isinstance(run, IngestRun):
+                run.stop(for_good=True)
 
     def end(self) -> None:
         """Have everything end soon so that it goes on at the next start, without waiting for it."""

@@ -100,6 +100,11 @@ class Desk:
         """Proxies that were asked for later, among them."""
         return [run for run in self.runs if isinstance(run, MakeRun)]
 
+    @property
+    def keeps(self) -> list[KeepRun | SecondRun]:
+        """Readings of shelves and second copies, among them."""
+        return [run for run in self.runs if isinstance(run, KeepRun | SecondRun)]
+
     # Beginning
 
     def start(self, request: IngestRequest) -> IngestRun:

@@ -4,7 +4,7 @@ from .cut import Cut, Decision
 from .document import Project, new_project
 from .file import load_project, save_project
 from .footage import Bake, Clip, Footage
-from .known import other_projects, remember_project
+from .known import known_projects, other_projects, remember_project
 from .lock import Holder, ProjectLock
 from .ready import (
     begin_project,
@@ -27,6 +27,7 @@ __all__ = [
     "ProjectLock",
     "ProjectSession",
     "begin_project",
+    "known_projects",
     "load_project",
     "new_project",
     "other_projects",

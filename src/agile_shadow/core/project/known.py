@@ -24,14 +24,18 @@ def remember_project(path: Path) -> None:
         log.warning("%s is not remembered", path, exc_info=True)
 
 
+def known_projects() -> list[tuple[Path, float]]:
+    """The projects that this machine has opened, and when, in seconds since 1970; the last first. Raises StateError."""
+    with opened(state_file(), _TABLE) as db:
+        rows = db.execute("SELECT path, opened FROM projects ORDER BY opened DESC").fetchall()
+    return [(Path(path), when) for path, when in rows]
+
+
 def other_projects(but: Path) -> list[Project]:
     """The projects that this machine has opened and that can be read now, besides one. Touches drives. Raises
     StateError."""
-    with opened(state_file(), _TABLE) as db:
-        rows = db.execute("SELECT path FROM projects ORDER BY opened DESC").fetchall()
     found = []
-    for (text,) in rows:
-        path = Path(text)
+    for path, _when in known_projects():
         if path != but.absolute() and path.is_file():
             try:
                 found.append(load_project(path))

@@ -53,8 +53,8 @@ def ask_request(
     passed_over_may_go: bool = False,
 ) -> tuple[Card, AskRequest]:  # fmt: skip
     """The card that lies in a folder, and what to ask of it. ``needless``: patterns of file names that need no copy;
-    ``passed_over_may_go``: nor do the files that the ingest passed over. Raises ShadowError where no card of the
-    project looks like it, ShelfGone where there is nothing."""
+    ``passed_over_may_go``: nor do the files that the ingest passed over, nor empty ones. Raises ShadowError where no
+    card of the project looks like it, ShelfGone where there is nothing."""
     listed, _system, _problems = list_card(Anchor.of(source))
     card = card or card_like(cards, listed, source)
     if card is None:
@@ -65,7 +65,8 @@ def ask_request(
     shelves = tuple(AskShelf(one, names[one].name, names[one].root) for one in card.shelves if one in names)
     places = {file.path: tuple((copy.shelf, copy.path) for copy in file.copies) for file in card.files if file.copies}
     unneeded = {path for path in listed if any(_fits(path, pattern) for pattern in needless)}
-    unneeded |= {path for path, _reason in card.passed_over} if passed_over_may_go else set()
+    if passed_over_may_go:
+        unneeded |= {path for path, _reason in card.passed_over} | {path for path, at in listed.items() if at[0] == 0}
     by_size = _by_size(project, {one.id for one in shelves})
     return card, AskRequest(source, shelves, places, by_size, frozenset(unneeded), dict(card.passed_over))
 

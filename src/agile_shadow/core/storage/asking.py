@@ -283,7 +283,9 @@ def _asked(
     found = tuple(_compared(one.result(), value) for one in copies)
     needless = path in request.needless and not any(copy.state == "equal" for copy in found)
     equal = [one for one in found if one.state == "equal"]
-    note = note or (f"passed over: {request.passed_over[path]}" if path in request.passed_over and not equal else "")
+    if not note and not equal:
+        over = request.passed_over.get(path)
+        note = f"passed over: {over}" if over else "it is empty" if size == 0 else ""
     readings = [reading_now(Path(one.path), one.size, one.modified, CHECKSUM, value) for one in equal]
     return AskedFile(path, size, value, found, note, needless), readings
 

@@ -1,0 +1,117 @@
+"""The shelves of a project and the user's own, as they are looked at on a thread."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from ....core.below import Anchor
+from ....core.project import Footage, Project
+from ....core.shelves import (
+    KnownFile,
+    Shelf,
+    ShelfState,
+    look_at,
+    mounted_volumes,
+    put_mark_and_remember,
+    with_volume,
+)
+from ....core.storage.keeping import KeepResult
+from ....core.storage.kept import KeepPlan, last_kept, plan_of
+from ... import words
+
+_TELLING = 5  # files by which a moved shelf is known again
+
+
+@dataclass(frozen=True)
+class ShelfRow:
+    """A shelf, its state, the bytes of this project on it, and its length in seconds; when it was read and what is
+    planned."""
+
+    state: ShelfState
+    originals: int
+    proxies: int
+    seconds: float
+    in_project: bool
+    for_all: bool
+    kept: KeepResult | None = None
+    plan: KeepPlan = field(default_factory=KeepPlan)
+
+
+def files_on(project: Project, shelf: Shelf) -> tuple[list[KnownFile], int, int, float]:
+    """(some files by which it is known again, bytes of originals, bytes of proxies, seconds of them) of a project on a
+    shelf."""
+    files: list[KnownFile] = []
+    originals = proxies = 0
+    seconds = 0.0
+    for clip in project.clips:
+        here = False
+        if clip.original.file.shelf == shelf.id:
+            originals += clip.original.size
+            files.append(KnownFile(clip.original.file.path, clip.original.size))
+            here = True
+        for proxy in clip.proxies:
+            if proxy.file.shelf == shelf.id:
+                proxies += proxy.size
+                files.append(KnownFile(proxy.file.path, proxy.size))
+                here = True
+        seconds += float(clip.length) if here else 0.0
+    return files[:: max(1, len(files) // _TELLING)][:_TELLING], originals, proxies, seconds
+
+
+def look_at_shelves(project: Project, own: Sequence[Shelf]) -> list[ShelfRow]:
+    """The state of all shelves. Touches drives: not for the interface thread."""
+    volumes = mounted_volumes()
+    known = {shelf.id for shelf in own}
+    rows = []
+    for shelf in (*project.shelves, *(shelf for shelf in own if project.shelf(shelf.id) is None)):
+        files, originals, proxies, seconds = files_on(project, shelf)
+        state = look_at(shelf, volumes, files)
+        rows.append(
+            ShelfRow(state, originals, proxies, seconds, project.shelf(shelf.id) is not None, shelf.id in known,
+                     last_kept(shelf.root), plan_of(shelf.root))
+        )  # fmt: skip
+    return rows
+
+
+def mended(footage: Footage, rows: Sequence[ShelfRow]) -> Footage:
+    """The footage with each shelf that was found again at its new place."""
+    for row in rows:
+        if row.state.found_at is not None and row.in_project:
+            moved = with_volume(replace(row.state.shelf, root=row.state.found_at))
+            footage = footage.with_shelf_moved(moved)
+    return footage
+
+
+def lying_at(shelf: Shelf, root: Path) -> Shelf:
+    """The shelf at a place that a person named; it gets its mark there where that can be written."""
+    moved = with_volume(replace(shelf, root=root))
+    put_mark_and_remember(moved, Anchor.of(root))
+    return moved
+
+
+def shelf_words(row: ShelfRow) -> str:
+    """What is on a shelf and what still fits, or that it is away."""
+    parts = []
+    if row.originals:
+        parts.append(f"originals of this project {words.gigabytes(row.originals)}")
+    if row.proxies:
+        parts.append(f"proxies {words.gigabytes(row.proxies)}")
+    if not parts:
+        parts.append("nothing this project pairs")
+    known = "known by its drive" if row.state.shelf.volume else "known by its path and what lies on it"
+    if not row.state.present:
+        where = f"It seems to be at {row.state.found_at} now." if row.state.found_at else "Connect its drive."
+        return f"Not there: {', '.join(parts)}. {where}"
+    fits = _fits(row)
+    return f"{', '.join(parts)}; {words.gigabytes(row.state.free)} free{fits}; {known}"
+
+
+def _fits(row: ShelfRow) -> str:
+    """How much more footage like what is there fits, by its measured bytes."""
+    size = row.originals + row.proxies
+    if not size or row.seconds < 1:
+        return ""
+    hours = row.state.free / (size / row.seconds) / 3600
+    return f", room for about {hours:.{0 if hours >= 2 else 1}f} h more like it"

@@ -1,0 +1,219 @@
+"""What may go: chosen by reasons, with what it wins, what it costs to make again, and what would show afterwards."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QGridLayout,
+    QLabel,
+    QMessageBox,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ....core.project import Project, other_projects
+from ....core.storage import (
+    REASONS,
+    Item,
+    Plan,
+    Tidied,
+    after,
+    before,
+    find_items,
+    pace_of_making,
+    plan,
+    tidy,
+    undo,
+)
+from ....core.time import clock_text
+from ... import words
+from ...flow import at_the_end
+from ...tables import Column, RowsModel, rows_table
+from ...work import Work
+
+Found = tuple[tuple[Item, ...], tuple[str, ...]]
+_COLUMNS = (
+    Column("File", lambda item: item.path.name, 220, tip=lambda item: str(item.path),
+           mark=lambda item: "proxy" if item.proxy is not None else None),
+    Column("Clip", lambda item: item.clip.name if item.clip is not None else "", 170),
+    Column("Size", lambda item: words.gigabytes(item.size), 80, right=True, key=lambda item: item.size),
+    Column("Original", lambda item: "here" if item.original else "away", 70),
+    Column("Folder", lambda item: str(item.path.parent), 260),
+)  # fmt: skip
+
+
+class TidyDialog(QDialog):
+    """``done`` once files went."""
+
+    def __init__(self, work: Work, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What may go")
+        self.resize(860, 600)
+        self._work = work
+        self._project: Project = work.session.project
+        self._found: Found = ((), ())
+        self._pace: Any = lambda clip: None
+        self.plan: Plan | None = None
+        self.done_: Tidied | None = None
+        layout = QVBoxLayout(self)
+        layout.setSpacing(8)
+        says = QLabel("Only files that this program made and that no other project uses. Originals, what belongs to "
+                      "them, and second copies stay.")  # fmt: skip
+        says.setObjectName("quiet")
+        says.setWordWrap(True)
+        layout.addWidget(says)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(3)
+        self.boxes: dict[str, QCheckBox] = {}
+        self._sizes: dict[str, QLabel] = {}
+        for number, (reason, text) in enumerate(REASONS.items()):
+            box = QCheckBox(text)
+            box.setEnabled(False)
+            box.toggled.connect(lambda _on: self._choose())
+            size = QLabel("")
+            size.setObjectName("quiet")
+            grid.addWidget(box, number, 0)
+            grid.addWidget(size, number, 1)
+            self.boxes[reason], self._sizes[reason] = box, size
+        grid.setColumnStretch(0, 1)
+        layout.addLayout(grid)
+        self.of = QComboBox()
+        self.of.setAccessibleName("Of which shoot")
+        self.of.currentIndexChanged.connect(lambda _number: self._choose())
+        layout.addWidget(self.of)
+        self.model = RowsModel(_COLUMNS)
+        self.table = rows_table(self.model, 4, "Files that would go")
+        layout.addWidget(self.table, 1)
+        self.wins = QLabel("Looking…")
+        self.wins.setObjectName("sentence")
+        self.wins.setWordWrap(True)
+        layout.addWidget(self.wins)
+        self.shows = QLabel("")
+        self.shows.setWordWrap(True)
+        layout.addWidget(self.shows)
+        self.close_ = QPushButton("Close")
+        self.close_.clicked.connect(self.reject)
+        self.remove = QPushButton("Put into the trash")
+        self.remove.setObjectName("main")
+        self.remove.setEnabled(False)
+        self.remove.clicked.connect(lambda: self._remove())
+        layout.addLayout(at_the_end(self.close_, self.remove))
+        self._look()
+
+    def _look(self) -> None:
+        session, store = self._work.session, self._work.store
+
+        def look() -> tuple[Project, Found, Any]:
+            project = session.project
+            pace = pace_of_making(project, store.pieces(project=session.path))
+            return project, find_items(project, other_projects(session.path)), pace
+
+        self._work.in_background(look, self._looked)
+
+    def _looked(self, answer: tuple[Project, Found, Any]) -> None:
+        self._project, self._found, self._pace = answer
+        for reason, label in self._sizes.items():
+            own = [item for item in self._found[0] if reason in item.reasons]
+            size = words.gigabytes(sum(item.size for item in own))
+            label.setText(f"{len(own)} files, {size}" if own else "none")
+            self.boxes[reason].setEnabled(bool(own))
+        days = sorted({_shoot(item) for item in self._found[0] if item.clip is not None} - {""})
+        self.of.blockSignals(True)
+        self.of.clear()
+        self.of.addItem("of all shoots", "")
+        for day in days:
+            self.of.addItem(f"only of what was shot on {day}", day)
+        self.of.setEnabled(len(days) > 1)
+        self.of.blockSignals(False)
+        self._choose()
+
+    def _choose(self) -> None:
+        reasons = {reason for reason, box in self.boxes.items() if box.isChecked()}
+        day = str(self.of.currentData() or "")
+        clips = None if not day else {item.clip.id for item in self._found[0] if item.clip and _shoot(item) == day}
+        self.plan = plan(self._project, self._found, reasons, clips, self._pace)
+        self.model.set_rows(list(self.plan.items))
+        number = len(self.plan.items)
+        self.remove.setEnabled(number > 0)
+        if not number:
+            nothing = not self._found[0]
+            self.wins.setText("Nothing may go: there is no such file." if nothing else "Choose what may go.")
+            self.shows.setText(" ".join(self.plan.kept[:3]))
+            return
+        again = "not measured on this machine yet"
+        if self.plan.seconds is not None:
+            again = f"about {clock_text(self.plan.seconds)} here" if self.plan.seconds else "nothing"
+        size = words.gigabytes(self.plan.size)
+        self.wins.setText(f"{number} files, {size}. To make them again: {again}.")
+        parts = []
+        if self.plan.on_originals:
+            parts.append(f"{self.plan.on_originals} clips in timelines would show their originals.")
+        if self.plan.on_nothing:
+            names = ", ".join(self.plan.on_nothing[:4])
+            more = f" and {len(self.plan.on_nothing) - 4} more" if len(self.plan.on_nothing) > 4 else ""
+            parts.append(f"Could not be shown, for their originals are away: {names}{more}.")
+        parts += self.plan.kept[:2]
+        self.shows.setText(" ".join(parts) or "What the timelines show stays as it is.")
+        self.shows.setObjectName("warn" if self.plan.on_nothing else "quiet")
+        self.shows.style().polish(self.shows)
+
+    def _remove(self, for_good: bool = False) -> None:
+        if self.plan is None:
+            return
+        session, items, project = self._work.session, self.plan.items, self._project
+        self.remove.setEnabled(False)
+        self.wins.setText("Each file is read once more before it goes…")
+        self._work.keep_edit_lists()
+
+        def work() -> Tidied:
+            return tidy(project, items, other_projects(session.path), for_good=for_good)
+
+        self._work.in_background(work, self._removed)
+
+    def _removed(self, done: Tidied) -> None:
+        self.done_ = done
+        self._work.session.absorb(lambda footage: after(footage, done))
+        if done.no_trash and self._asks_for_good(done.no_trash):
+            self._remove(for_good=True)
+            return
+        if done.kept:
+            more = f" ({len(done.kept) - 1} more stay)" if len(done.kept) > 1 else ""
+            self._work.problem.emit(done.kept[0] + more)
+        number = len(done.pairs.paths) + len(done.bakes) + len(done.strays)
+        if number:
+            said = f"{number} files are in the trash, {words.gigabytes(done.size)}."
+            self._work.offered.emit(said, (("Bring back", lambda: bring_all_back(self._work, done)),))
+        self.accept()
+
+    def _asks_for_good(self, number: int) -> bool:
+        box = QMessageBox(self)
+        box.setWindowTitle("No trash")
+        box.setText(f"{number} files lie on a drive without a trash. Remove them for good?")
+        box.setInformativeText("They cannot be brought back; they can be made again from their originals.")
+        yes = box.addButton("Remove for good", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is yes
+
+
+def bring_all_back(work: Work, done: Tidied) -> None:
+    """Take what went out of the trash again."""
+
+    def then(back: Any) -> None:
+        work.session.absorb(lambda footage: before(footage, back))
+        if back.problems:
+            work.problem.emit(back.problems[0])
+        else:
+            work.told.emit(f"{back.files} files lie in their places again.")
+
+    work.in_background(lambda: undo(done), then)
+
+
+def _shoot(item: Item) -> str:
+    """The day a clip was shot, as its file says."""
+    return (item.clip.original.info.recorded or "")[:10] if item.clip is not None else ""

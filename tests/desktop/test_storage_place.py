@@ -1,0 +1,198 @@
+"""Storage in the real window: what takes room, what may go, which card may be wiped, whether a shelf is whole."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from agile_shadow.core.pairing import removing
+from agile_shadow.core.storage.kept import plan_of
+from agile_shadow.desktop.places.storage import StoragePlace
+from agile_shadow.desktop.places.storage.kept_dialog import KeptDialog
+from agile_shadow.desktop.places.storage.picture import tile_words
+from agile_shadow.desktop.places.storage.tidy_dialog import TidyDialog
+from agile_shadow.desktop.window import MainWindow
+from tests.core.test_storage import one_byte, some_file, used
+from tests.desktop.conftest import Opener
+from tests.desktop.test_window import go
+
+LEFT, Key = Qt.MouseButton.LeftButton, Qt.Key
+
+
+@pytest.fixture
+def window(qtbot: QtBot, place: Path, open_window: Opener) -> MainWindow:
+    """On the project that was stored, in Storage, with its shelves looked at."""
+    shown = open_window(place / "film.otio")
+    go(qtbot, shown, "Storage")
+    qtbot.waitUntil(lambda: len(shown.storage.rows) == 3 and shown.storage.shelf.room is not None, timeout=20_000)
+    return shown
+
+
+def choose(qtbot: QtBot, storage: StoragePlace, name: str) -> None:
+    number = next(n for n, row in enumerate(storage.rows) if row.state.shelf.name == name)
+    item = storage.list.item(number)
+    qtbot.mouseClick(storage.list.viewport(), LEFT, pos=storage.list.visualItemRect(item).center())
+    qtbot.waitUntil(lambda: storage.shelf.name.text() == name and storage.shelf.room is not None, timeout=20_000)
+
+
+def choose_last(qtbot: QtBot, storage: StoragePlace, from_end: int) -> None:
+    item = storage.list.item(storage.list.count() - from_end)
+    qtbot.mouseClick(storage.list.viewport(), LEFT, pos=storage.list.visualItemRect(item).center())
+
+
+def test_what_takes_room_is_shown_and_gone_into(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    storage = window.storage
+    for name in ("Laptop", "Attic", "Boathouse"):
+        choose(qtbot, storage, name)
+        room = storage.shelf.room
+        assert room is not None and room.whole.room == used(place / name)
+    picture = storage.shelf.picture
+    assert abs(sum(tile.area.room for tile in picture.tiles) - picture.path[-1].room) < 1
+    whole = sum(tile.rect.width() * tile.rect.height() for tile in picture.tiles)
+    for tile in picture.tiles[:2]:
+        share = tile.rect.width() * tile.rect.height() / whole
+        assert abs(share - tile.area.room / picture.path[-1].room) < 0.05
+    first = next(tile for tile in picture.tiles if tile.area.kind is None and tile.area.inner)
+    qtbot.mouseClick(picture, LEFT, pos=first.rect.center().toPoint())
+    assert picture.path[-1] is first.area and first.area.name in storage.shelf.way.text()
+    assert "originals" in tile_words(first.area).lower()
+    qtbot.keyClick(picture, Key.Key_Backspace)
+    assert len(picture.path) == 1 and not storage.shelf.up.isEnabled()
+    picture.setFocus()
+    picture.chosen = picture.tiles.index(next(tile for tile in picture.tiles if tile.area.inner))
+    qtbot.keyClick(picture, Key.Key_Return)
+    assert len(picture.path) == 2
+    qtbot.mouseClick(storage.shelf.up, LEFT)
+    assert len(picture.path) == 1
+    window.change_theme()
+    assert not picture.grab().toImage().isNull()
+    window.change_theme()
+    assert picture.tiles and picture.childAt(QPoint(3, 3)) is None and picture.tiles[0].rect.contains(QPointF(5, 5))
+
+
+def test_what_may_go_goes_and_comes_back(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    storage, session = window.storage, window.work.session
+    pairs = {clip.id: clip.proxies for clip in session.project.clips}
+    files = sorted((place / "Laptop").rglob("*.mov"))
+    qtbot.mouseClick(storage.shelf.tidy, LEFT)
+    dialog = storage.dialog
+    assert isinstance(dialog, TidyDialog)
+    qtbot.waitUntil(lambda: dialog.boxes["unused"].isEnabled(), timeout=20_000)
+    assert not dialog.remove.isEnabled() and not dialog.boxes["bakes"].isEnabled()
+    qtbot.mouseClick(dialog.boxes["unused"], LEFT, pos=QPoint(8, 8))
+    assert dialog.plan is not None and len(dialog.plan.items) == len(files) == dialog.model.rowCount()
+    assert f"{len(files)} files" in dialog.wins.text() and "here" in dialog.wins.text()
+    qtbot.mouseClick(dialog.remove, LEFT)
+    qtbot.waitUntil(lambda: not any(clip.proxies for clip in session.project.clips), timeout=20_000)
+    assert not any(path.exists() for path in files)
+    qtbot.waitUntil(lambda: "in the trash" in window.notice.text(), timeout=10_000)
+    (button,) = [one for one in window.notice.buttons if one.text() == "Bring back"]
+    qtbot.mouseClick(button, LEFT)
+    qtbot.waitUntil(lambda: {clip.id: clip.proxies for clip in session.project.clips} == pairs, timeout=20_000)
+    assert all(path.exists() for path in files)
+
+
+def test_without_a_trash_it_is_asked(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(removing, "into_trash", lambda path: "its drive has no trash")
+    asked: list[str] = []
+    answer = [1]
+
+    def press(box: QMessageBox) -> None:
+        asked.append(box.text())
+        wanted = ("Keep", "Remove")[answer[0]]
+        QTest.mouseClick(next(one for one in box.buttons() if one.text().startswith(wanted)), LEFT)
+
+    monkeypatch.setattr(QMessageBox, "exec", press)
+    files = sorted((place / "Laptop").rglob("*.mov"))
+    for number in (0, 1):
+        answer[0] = number
+        window.storage.open_tidy()
+        dialog = window.storage.dialog
+        assert isinstance(dialog, TidyDialog)
+        qtbot.waitUntil(lambda one=dialog: one.boxes["unused"].isEnabled(), timeout=20_000)
+        qtbot.mouseClick(dialog.boxes["unused"], LEFT, pos=QPoint(8, 8))
+        qtbot.mouseClick(dialog.remove, LEFT)
+        qtbot.waitUntil(lambda n=number: len(asked) == n + 1 and window.storage.dialog is None, timeout=20_000)
+        assert all(path.exists() != bool(number) for path in files)
+    assert "Remove them for good?" in asked[0]
+
+
+def test_a_card_is_asked_and_answers(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    cards = window.storage.cards
+    choose_last(qtbot, window.storage, 2)
+    qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
+    assert cards.says.text().startswith("Not yet, because the card was not asked")
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a, **_k: str(place / "Card"))
+    qtbot.mouseClick(cards.ask, LEFT)
+    qtbot.waitUntil(lambda: cards.says.text().startswith("May be wiped"), timeout=30_000)
+    assert "just now" in cards.says.text() and cards.chosen is not None and cards.chosen.good
+    assert {row.state for row in cards.files.rows} == {"equal everywhere"}
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(place / "answer.html"), ""))
+    qtbot.mouseClick(cards.save, LEFT)
+    qtbot.waitUntil(lambda: (place / "answer.html").is_file(), timeout=10_000)
+    one_byte(some_file(place / "Attic", random.Random(1)), random.Random(1))
+    qtbot.waitUntil(cards.ask.isEnabled, timeout=10_000)
+    qtbot.mouseClick(cards.ask, LEFT)
+    qtbot.waitUntil(lambda: cards.says.text().startswith("Not yet, because") and cards.ask.isEnabled(), timeout=30_000)
+    assert "other bytes on Attic" in cards.says.text() and cards.files.rows[0].state == "not safe"
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a, **_k: str(place / "Laptop"))
+    qtbot.mouseClick(cards.ask, LEFT)
+    qtbot.waitUntil(lambda: "no card that was ingested" in window.notice.text(), timeout=10_000)
+    assert cards.ask.isEnabled()
+
+
+def test_a_shelf_is_read_and_mended(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    storage = window.storage
+    choose(qtbot, storage, "Attic")
+    hurt = some_file(place / "Attic", random.Random(2))
+    whole = hurt.read_bytes()
+    one_byte(hurt, random.Random(2))
+    qtbot.mouseClick(storage.shelf.read, LEFT)
+    qtbot.waitUntil(lambda: "1 damaged" in storage.shelf.last.text(), timeout=60_000)
+    assert storage.shelf.found.isVisible()
+    qtbot.mouseClick(storage.shelf.found, LEFT)
+    dialog = storage.dialog
+    assert isinstance(dialog, KeptDialog)
+    qtbot.waitUntil(dialog.put.isEnabled, timeout=20_000)
+    qtbot.mouseClick(dialog.put, LEFT)
+    qtbot.waitUntil(lambda: dialog.model.rows[0].state == "in place", timeout=20_000)
+    assert hurt.read_bytes() == whole and "damaged one is" in dialog.model.rows[0].note
+    dialog.reject()
+    storage.shelf.plan.setFocus()
+    qtbot.keyClick(storage.shelf.plan, Key.Key_Down)
+    storage.shelf.plan.activated.emit(storage.shelf.plan.currentIndex())
+    qtbot.waitUntil(lambda: plan_of(place / "Attic").weeks == 1, timeout=10_000)
+
+
+def test_a_shelf_that_is_away_and_this_machine(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    storage = window.storage
+    (place / "Laptop").rename(place.with_name(".gone"))
+    try:
+        qtbot.mouseClick(storage.again, LEFT)
+        qtbot.waitUntil(lambda: any(not row.state.present for row in storage.rows), timeout=20_000)
+        number = next(n for n, row in enumerate(storage.rows) if not row.state.present)
+        storage.list.setCurrentRow(number)
+        assert "Not there" in storage.shelf.says.text() and not storage.shelf.read.isEnabled()
+        assert "away" in storage.shelf.way.text() and not storage.shelf.picture.tiles
+    finally:
+        place.with_name(".gone").rename(place / "Laptop")
+    choose_last(qtbot, storage, 1)
+    machine = storage.machine
+    qtbot.waitUntil(lambda: machine.projects.rowCount() >= 1, timeout=20_000)
+    assert machine.projects.rows[0].clips == len(window.work.session.project.clips)
+    assert {one.name for one in machine.stores.rows} >= {"Posters", "Waveforms", "Logs"}
+    machine.limit.setValue(0.5)
+    qtbot.mouseClick(machine.tidy, LEFT)
+    qtbot.waitUntil(lambda: "limit" in window.notice.text() or "went" in window.notice.text(), timeout=10_000)
