@@ -16,7 +16,7 @@ from typing import Annotated, Any
 
 import typer
 
-from .commands import cutting, films, handing, ingesting, jobs, measure, pairing, presets, storing
+from .commands import cutting, films, handing, ingesting, jobs, kits, measure, pairing, presets, storing
 from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
 from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
 from .core.jobs import WorkerPool
@@ -37,6 +37,7 @@ app.add_typer(films.film, name="film")
 app.add_typer(handing.timelines, name="timelines")
 app.add_typer(jobs.app, name="jobs")
 app.add_typer(storing.card, name="card")
+app.add_typer(kits.app, name="kit")
 app.command()(ingesting.ingest)
 app.command()(ingesting.watch)
 app.command()(ingesting.report)

@@ -138,7 +138,7 @@ def test_a_card_is_asked_and_answers(
     qtbot.mouseClick(cards.ask, LEFT)
     qtbot.waitUntil(lambda: cards.says.text().startswith("May be wiped"), timeout=30_000)
     assert "just now" in cards.says.text() and cards.chosen is not None and cards.chosen.good
-    assert {row.state for row in cards.files.rows} == {"equal everywhere"}
+    assert {row.state for row in cards.files.rows} == {"equal"}
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(place / "answer.html"), ""))
     qtbot.mouseClick(cards.save, LEFT)
     qtbot.waitUntil(lambda: (place / "answer.html").is_file(), timeout=10_000)

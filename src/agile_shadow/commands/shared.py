@@ -15,6 +15,7 @@ import typer
 
 from ..core.amounts import amount
 from ..core.errors import Cancelled, ProjectError, ShadowError, sentence
+from ..core.jobs import Report
 from ..core.project import Project
 from ..core.state import what_was_set_aside
 from ..core.strict import whole_text
@@ -39,6 +40,19 @@ LineName = Annotated[str, typer.Option("--timeline", help="Name of the timeline;
 def say(text: str) -> None:
     """A line for a person, on stderr."""
     print(whole_text(text), file=sys.stderr, flush=True)  # noqa: T201
+
+
+def saying() -> Report:
+    """A report that says how far it is, by tenths, on stderr."""
+    last = -1
+
+    def report(done: float) -> None:
+        nonlocal last
+        if int(done * 10) != last:
+            last = int(done * 10)
+            say(f"{done:.0%}")
+
+    return report
 
 
 def answer(values: dict[str, Any], as_json: bool, lines: Callable[[], Iterator[str]]) -> None:

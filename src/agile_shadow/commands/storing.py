@@ -42,7 +42,7 @@ from ..core.storage.kept import note_kept, set_plan
 from ..core.storage.mending import PutBackRequest, find_whole, put_back
 from ..core.storage.pages import write_card
 from ..core.time import clock_text
-from .shared import AsJson, ProjectFile, answer, gigabytes, say, told
+from .shared import AsJson, ProjectFile, answer, gigabytes, saying, told
 
 card = typer.Typer(no_args_is_help=True, help="The cards that were ingested into a project.")
 
@@ -222,7 +222,7 @@ def ask(
         one, request = ask_request(
             document, all_cards(document, JobStore()), folder, None, needless or (), passed_over
         )
-        found: CardAnswer = ask_card(request, _saying())
+        found: CardAnswer = ask_card(request, saying())
         keep_answer(project, one, found)
         if out is not None:
             write_card(document, one, found, out.absolute())
@@ -237,18 +237,6 @@ def ask(
     answer(found.to_json(), as_json, lines)
     if not found.may_be_wiped:
         raise typer.Exit(1)
-
-
-def _saying() -> Any:
-    """Progress on stderr, by tenths."""
-    last = [-1]
-
-    def report(done: float) -> None:
-        if int(done * 10) != last[0]:
-            last[0] = int(done * 10)
-            say(f"{done:.0%} read")
-
-    return report
 
 
 def keep(
@@ -278,7 +266,7 @@ def keep(
             answer(plan_values, as_json, lambda: iter([f"{one.name}: every {weeks} weeks" if weeks else "never"]))
             return
         brought = [bring_up(item, quietly) for item in behind(document, one)] if second else []
-        found = keep_shelf(keep_request(document, one, time.time()), _saying())
+        found = keep_shelf(keep_request(document, one, time.time()), saying())
         note_kept(found)
         mended = _mended(document, one, found) if put_back_ else {}
     values = {

@@ -16,6 +16,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from ..core.errors import ShadowError, sentence
+from ..core.kit import is_kit, open_kit
 from ..core.log import cache_folder, set_up_logging
 from ..core.project import ProjectLock, ProjectSession
 from ..core.project.lock import WINDOW, WITHOUT_WINDOW
@@ -134,7 +135,7 @@ def _show_problem(work: Work, text: str) -> None:
 def main() -> int:
     """Entry point."""
     parser = argparse.ArgumentParser(prog="agile-shadow window", description="The window of Agile Shadow.")
-    parser.add_argument("project", nargs="?", type=Path, help="project file (.otio)")
+    parser.add_argument("project", nargs="?", type=Path, help="project file (.otio), or folder of a travel kit")
     parser.add_argument("--demo", action="store_true", help="open the demo project")
     chosen = parser.parse_args()
     set_up_logging()
@@ -148,6 +149,7 @@ def main() -> int:
     ready_made: str | None = None
     while True:
         try:
+            project = open_kit(project.absolute()) if is_kit(project) else project
             window = open_window(project, demo, ready_made)
         except ShadowError as error:
             QMessageBox.critical(None, "Agile Shadow", sentence(error))

@@ -70,14 +70,14 @@ _CARDS = (
     Column("Card", lambda row: row.card.name, 130, tip=lambda row: str(row.card.source)),
     Column("Ingested", lambda row: row.card.ended, 175),
     Column("Files", lambda row: str(len(row.card.files)), 55, right=True, key=lambda row: len(row.card.files)),
-    Column("Answer", lambda row: "may be wiped" if row.good else "not yet", 100),
+    Column("Answer", lambda row: "may be wiped" if row.good else "not yet", 120),
     Column("Folder", lambda row: str(row.card.source), 260),
 )  # fmt: skip
 _FILES = (
-    Column("File", lambda row: row.path, 300),
-    Column("Size", lambda row: words.gigabytes(row.size), 95, right=True, key=lambda row: row.size),
-    Column("State", lambda row: row.state, 190),
-    Column("Copies", lambda row: row.copies, 420, tip=lambda row: row.copies.replace("; ", "\n")),
+    Column("File", lambda row: row.path, 250),
+    Column("Size", lambda row: words.gigabytes(row.size), 85, right=True, key=lambda row: row.size),
+    Column("State", lambda row: row.state, 125),
+    Column("Copies", lambda row: row.copies, 400, tip=lambda row: row.copies.replace("; ", "\n")),
 )
 
 
@@ -133,7 +133,7 @@ class CardsPanel(QWidget):
         self.ask.setToolTip("Read every file on the card again, and its copies as they are on the shelves now.")
         self.ask.clicked.connect(lambda: self._choose_and_ask())
         row.addWidget(self.ask)
-        self.passed = QCheckBox("What the ingest passed over, and empty files, may go with it")
+        self.passed = QCheckBox("Passed-over and empty files may go")
         row.addWidget(self.passed)
         row.addStretch(1)
         self.bar = QProgressBar()
@@ -202,7 +202,7 @@ class CardsPanel(QWidget):
         if row is None:
             return
         card, names = row.card, {shelf.id: shelf.name for shelf in self._work.session.project.shelves}
-        if self._future is None:
+        if self.ask.isEnabled():  # else it is being asked
             self.says.setText(row.words + ".")
         self.says.setObjectName("sentence" if row.good else "warn")
         self.says.style().polish(self.says)
@@ -343,7 +343,7 @@ def _asked_row(file: AskedFile, answer: CardAnswer, names: dict[str, str]) -> Fi
     if file.needless:
         state = "needs no copy"
     elif file.is_on(answer.shelves):
-        state = "equal everywhere"
+        state = "equal"
     else:
         state = "not safe" if file.value else "cannot be read"
     copies = "; ".join(
