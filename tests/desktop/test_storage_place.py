@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -11,9 +12,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from agile_shadow.core.kit import open_kit
 from agile_shadow.core.pairing import removing
+from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.storage.kept import plan_of
+from agile_shadow.core.timeline import append
 from agile_shadow.desktop.places.storage import StoragePlace
+from agile_shadow.desktop.places.storage.home_dialog import KitHomeDialog
 from agile_shadow.desktop.places.storage.kept_dialog import KeptDialog
 from agile_shadow.desktop.places.storage.picture import tile_words
 from agile_shadow.desktop.places.storage.tidy_dialog import TidyDialog
@@ -131,7 +136,7 @@ def test_a_card_is_asked_and_answers(
     qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     cards = window.storage.cards
-    choose_last(qtbot, window.storage, 2)
+    choose_last(qtbot, window.storage, 3)
     qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
     assert cards.says.text().startswith("Not yet, because the card was not asked")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a, **_k: str(place / "Card"))
@@ -196,3 +201,51 @@ def test_a_shelf_that_is_away_and_this_machine(qtbot: QtBot, window: MainWindow,
     machine.limit.setValue(0.5)
     qtbot.mouseClick(machine.tidy, LEFT)
     qtbot.waitUntil(lambda: "limit" in window.notice.text() or "went" in window.notice.text(), timeout=10_000)
+
+
+def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    storage, session = window.storage, window.work.session
+    clips = [clip for clip in session.project.clips if clip.proxies]
+
+    def cut(project: Project) -> Project:
+        project = project.with_timeline_settings_of(clips[0])
+        return project.but(timeline=append(append(project.timeline, clips[0].piece()), clips[1].piece()))
+
+    session.edit("Cut", cut)
+    choose_last(qtbot, storage, 2)
+    kits = storage.kits
+    kits.folder.setFocus()
+    qtbot.keyClicks(kits.folder, str(place / "kit"))
+    qtbot.keyClick(kits.folder, Key.Key_Return)
+    qtbot.waitUntil(kits.make.isEnabled, timeout=20_000)
+    assert "fits" in kits.says.text() and kits.make.text() == "Make the kit" and not kits.home.isEnabled()
+    qtbot.mouseClick(kits.make, LEFT)
+    qtbot.waitUntil(lambda: "kit is whole" in window.notice.text() and kits.home.isEnabled(), timeout=60_000)
+    assert kits.make.text() == "Bring it up to date" and kits.make.isEnabled()
+    road = open_kit(place / "kit")
+    document = load_project(road)
+    row = document.timeline.pictures[0]
+    blocks = (replace(row.blocks[0], length=row.blocks[0].length - 3), *row.blocks[1:])
+    line = document.timeline.with_tracks(replace(row, blocks=blocks))
+    save_project(document.but(timeline=replace(line, name="From the road")), road)
+
+    def trim(project: Project) -> Project:
+        own = project.timeline.pictures[0]
+        shorter = replace(own.blocks[0], length=own.blocks[0].length - 7)
+        return project.but(timeline=project.timeline.with_tracks(replace(own, blocks=(shorter, *own.blocks[1:]))))
+
+    session.edit("Trim", trim)
+    mine = session.project.cut
+    qtbot.mouseClick(kits.home, LEFT)
+    dialog = kits.dialog
+    assert isinstance(dialog, KitHomeDialog)
+    qtbot.waitUntil(dialog.bring.isEnabled, timeout=20_000)
+    assert dialog.conflicts.count() == 1 and "both sides" in dialog.says.text()
+    box = dialog.conflicts.visualItemRect(dialog.conflicts.item(0))
+    qtbot.mouseClick(dialog.conflicts.viewport(), LEFT, pos=QPoint(box.left() + 10, box.center().y()))
+    assert dialog.chosen
+    qtbot.mouseClick(dialog.bring, LEFT)
+    qtbot.waitUntil(lambda: session.project.timeline.name == "From the road", timeout=20_000)
+    assert session.project.timeline.pictures[0].blocks[0].length == blocks[0].length
+    session.undo()
+    assert session.project.cut == mine

@@ -29,10 +29,12 @@ CHECKSUM = "xxh128"
 
 @dataclass(frozen=True)
 class Coming:
-    """What a kit brings. ``merged``: the cut of both; ``clips``: shot on the road, with the kit's project; ``size``:
-    bytes of their files; ``lost``: names of clips whose files are not on the kit."""
+    """What a kit brings. ``road``: the kit's project; ``base``: the cut that both began from; ``merged``: the cut of
+    both; ``clips``: shot on the road; ``size``: bytes of their files; ``lost``: names of clips whose files are not on
+    the kit."""
 
     road: Project
+    base: Cut
     merged: Merged
     clips: tuple[Clip, ...]
     size: int
@@ -49,13 +51,14 @@ def look_home(project: Project, folder: Path, chosen: Collection[str] = ()) -> C
         raise ShadowError("is unfinished: its making was interrupted", folder, "Bring it up to date, or make it anew.")
     road = lying_here(load_project(folder / kit.name), kit, folder)
     base = load_project(folder / BASE_FILE)
-    merged = merge_cuts(_known(base, project), project.cut, road.cut, chosen)
+    began = _known(base, project)
+    merged = merge_cuts(began, project.cut, road.cut, chosen)
     known = {clip.id for clip in project.clips} | {clip.id for clip in base.clips}
     new = [clip for clip in road.clips if clip.id not in known]
     there = tuple(clip for clip in new if _size(road, clip.original.file) is not None)
     lost = tuple(clip.name for clip in new if clip not in there)
     size = sum(_size(road, file) or 0 for clip in there for file in _files(clip))
-    return Coming(road, merged, there, size, lost)
+    return Coming(road, began, merged, there, size, lost)
 
 
 def _known(base: Project, project: Project) -> Cut:

@@ -32,13 +32,14 @@ from ....core.timeline.model import new_id
 from ...work import Work
 from .cards_panel import CardsPanel
 from .kept_dialog import KeptDialog
+from .kit_panel import KitPanel
 from .machine_panel import MachinePanel
 from .shelf_panel import ShelfPanel
 from .shelves import ShelfRow, look_at_shelves, lying_at, mended
 from .tidy_dialog import TidyDialog
 
 _KEY = Qt.ItemDataRole.UserRole
-_CARDS, _MACHINE = "cards", "machine"
+_CARDS, _KITS, _MACHINE = "cards", "kits", "machine"
 
 
 class StoragePlace(QWidget):
@@ -66,12 +67,13 @@ class StoragePlace(QWidget):
         right.addWidget(self.message)
         self.shelf = ShelfPanel(self)
         self.cards = CardsPanel(work)
+        self.kits = KitPanel(work)
         self.machine = MachinePanel(work)
         self.empty = QLabel("No shelf yet. An ingest makes those it needs, or make a folder a shelf here.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.pages = QStackedWidget()
-        for page in (self.shelf, self.cards, self.machine, self.empty):
+        for page in (self.shelf, self.cards, self.kits, self.machine, self.empty):
             self.pages.addWidget(page)
         right.addWidget(self.pages, 1)
         layout.addLayout(right, 1)
@@ -133,6 +135,7 @@ class StoragePlace(QWidget):
             text = f"{shelf.name}\n{'for ' + shelf.role if row.state.present else 'not there'}"
             self._item(text, shelf.id)
         self._item("Cards\nwhich may be wiped", _CARDS)
+        self._item("Travel kit\nto cut elsewhere", _KITS)
         self._item("This machine\noutside the shelves", _MACHINE)
         keys = [self.list.item(number).data(_KEY) for number in range(self.list.count())]
         self.list.setCurrentRow(keys.index(key) if key in keys else 0)
@@ -146,7 +149,7 @@ class StoragePlace(QWidget):
         self.list.addItem(item)
 
     def choose(self, key: str) -> None:
-        """Choose a shelf by its identity, ``cards`` or ``machine``."""
+        """Choose a shelf by its identity, ``cards``, ``kits`` or ``machine``."""
         for number in range(self.list.count()):
             if self.list.item(number).data(_KEY) == key:
                 self.list.setCurrentRow(number)
@@ -155,20 +158,17 @@ class StoragePlace(QWidget):
         item = self.list.currentItem()
         key = item.data(_KEY) if item is not None else ""
         row = next((one for one in self.rows if one.state.shelf.id == key), None)
-        page: QWidget = self.shelf if row is not None else {_CARDS: self.cards, _MACHINE: self.machine}.get(
-            key, self.empty
-        )  # fmt: skip
+        pages: dict[str, QWidget] = {_CARDS: self.cards, _KITS: self.kits, _MACHINE: self.machine}
+        page = self.shelf if row is not None else pages.get(key, self.empty)
         before = self.pages.currentWidget()
         self.pages.setCurrentWidget(page)
         if row is not None:
             self.shelf.show_row(row)
             self.shelf.show_room(self.rooms.get(key) if row.state.present else None)
             self.count(row)
-        elif page is self.machine and not again:
-            self.machine.entered()
-        if page is self.cards and not again:
-            self.cards.entered()
-        elif before is self.cards and page is not self.cards:
+        if isinstance(page, CardsPanel | KitPanel | MachinePanel) and not again:
+            page.entered()
+        if before is self.cards and page is not self.cards:
             self.cards.left()
 
     def _tell(self, text: str) -> None:
