@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import random
+import time
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
@@ -15,6 +16,7 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core.kit import open_kit
 from agile_shadow.core.pairing import removing
 from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.shelves import attending
 from agile_shadow.core.storage.kept import plan_of
 from agile_shadow.core.timeline import append
 from agile_shadow.desktop.places.storage import StoragePlace
@@ -23,6 +25,7 @@ from agile_shadow.desktop.places.storage.kept_dialog import KeptDialog
 from agile_shadow.desktop.places.storage.picture import tile_words
 from agile_shadow.desktop.places.storage.tidy_dialog import TidyDialog
 from agile_shadow.desktop.window import MainWindow
+from tests.core.test_attending import Slow
 from tests.core.test_storage import one_byte, some_file, used
 from tests.desktop.conftest import Opener
 from tests.desktop.test_window import go
@@ -249,3 +252,47 @@ def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: P
     assert session.project.timeline.pictures[0].blocks[0].length == blocks[0].length
     session.undo()
     assert session.project.cut == mine
+
+
+def test_a_drive_that_goes_is_noticed_and_comes_back(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    window.work.session.edit("Switch", lambda project: project.but(showing="originals"))
+    hidden = place.with_name(".away")
+    qtbot.waitUntil(lambda: "on originals" in window.strip.counts.text(), timeout=10_000)
+    (place / "Boathouse").rename(hidden)
+    try:
+        qtbot.waitUntil(lambda: window.strip.counts.text().startswith("Boathouse is away"), timeout=10_000)
+        assert "on proxies" in window.strip.counts.text()
+    finally:
+        hidden.rename(place / "Boathouse")
+    qtbot.waitUntil(lambda: "away" not in window.strip.counts.text(), timeout=10_000)
+
+
+def test_a_drive_that_hangs_does_not_hold_the_window(
+    qtbot: QtBot, place: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drive = Slow()
+    monkeypatch.setattr(attending, "drives", lambda: drive)
+    window = open_window(place / "film.otio")
+    longest, last = [0.0], [time.monotonic()]
+
+    def beat() -> None:
+        now = time.monotonic()
+        longest[0], last[0] = max(longest[0], now - last[0]), now
+
+    timer = QTimer()
+    timer.setInterval(5)
+    timer.timeout.connect(beat)
+    try:
+        qtbot.waitUntil(lambda: "have a proxy" in window.strip.counts.text(), timeout=10_000)
+        last[0] = time.monotonic()
+        timer.start()
+        drive.hanging = place / "Boathouse"
+        qtbot.waitUntil(lambda: window.strip.counts.text().startswith("Boathouse is away"), timeout=10_000)
+        go(qtbot, window, "Timeline")
+        go(qtbot, window, "Pairs")
+        timer.stop()
+        assert longest[0] < 1.0  # a look at one drive would take thirty seconds
+    finally:
+        drive.free_again.set()
+    drive.hanging = None
+    qtbot.waitUntil(lambda: "away" not in window.strip.counts.text(), timeout=10_000)

@@ -1,14 +1,15 @@
 """What is there and what is missing, looked at all the time in the background, for all places alike.
 
 A drive that goes or comes, a folder that is renamed: the system tells of none of it in a way that holds for every kind
-of drive, so the folders of the project's files are listed again every few seconds.
+of drive, so the folders of the project's files are listed again every few seconds, and the roots of shelves are looked
+at more often. One that does not answer counts as away, until it does.
 """
 
 from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from PySide6.QtCore import QObject, Signal
 
 from ..core.pairing.missing import missing_files
 from ..core.project import Project
+from ..core.shelves import Attending
 from ..core.switch import Presence
 
 if TYPE_CHECKING:
@@ -37,10 +39,14 @@ class Looking(QObject):
         self._every = every
         self._wake = threading.Event()
         self._closed = False
+        self._missing: frozenset[Path] = frozenset()  # as told last
+        self._telling = threading.Lock()
+        self.attending = Attending(self._came_or_went)
         self._thread = threading.Thread(target=self._loop, name="presence", daemon=True)
 
     def start(self) -> None:
         """Look from now on."""
+        self._attend(self._work.session.project)
         self._thread.start()
 
     def look_now(self) -> None:
@@ -51,6 +57,7 @@ class Looking(QObject):
         """Look no more; what waits for the end."""
         self._closed = True
         self._wake.set()
+        self.attending.end()
         return lambda limit: self._thread.join(limit) if self._thread.is_alive() else None
 
     def _loop(self) -> None:
@@ -62,8 +69,28 @@ class Looking(QObject):
             self._wake.wait(self._every)
             self._wake.clear()
 
+    def _attend(self, project: Project) -> None:
+        self.attending.attend(shelf.root for shelf in project.shelves if shelf.made)
+
+    def _came_or_went(self) -> None:
+        """On a thread: what lies on a shelf that is away is missing, by name; all else is as it was seen last, until
+        the next look, which may hang with the drive."""
+        if self._closed:
+            return
+        away = self.attending.away
+        if away:
+            paths = [path for path in _paths(self._work.session.project) if any(map(path.is_relative_to, away))]
+            with self._telling:
+                missing = self._missing | frozenset(paths)
+            self._work.call_here(lambda: self._tell(missing))
+        self.look_now()
+
     def _look(self, project: Project) -> None:
-        missing = [one.path for one in missing_files(project) if one.path is not None]
+        self._attend(project)
+        away = self.attending.away
+        missing = frozenset(one.path for one in missing_files(project, away) if one.path is not None)
+        if not self.attending.away <= away:
+            return  # one went meanwhile: what was seen of it does not count
         if project is not self._work.session.project and self._is_other(project):
             return  # files came in meanwhile: they were not looked at
         self._work.call_here(lambda: self._tell(missing))
@@ -72,9 +99,20 @@ class Looking(QObject):
         now = self._work.session.project
         return now.clips is not project.clips or now.shelves is not project.shelves
 
-    def _tell(self, missing: list[Path]) -> None:
+    def _tell(self, missing: frozenset[Path]) -> None:
+        with self._telling:
+            self._missing = missing
         before = [presence.version for presence in self._presences]
         for presence in self._presences:
             presence.only_missing(missing)
         if before != [presence.version for presence in self._presences]:
             self.changed.emit()
+
+
+def _paths(project: Project) -> Iterator[Path]:
+    """Where the project's files should be, by name."""
+    for clip in project.clips:
+        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)):
+            path = project.place_or_none(file)
+            if path is not None:
+                yield path

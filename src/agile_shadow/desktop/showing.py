@@ -37,6 +37,11 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     if not clips:
         return ""
     kinds = Counter(_kind(project, clip, presence) for clip in clips)
+    away = shelves_away(project, presence) if presence.any_missing else ()
+    if away:
+        shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown"))
+        parts = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
+        return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {parts}"
     if project.showing == "proxies":
         bare = sum(1 for clip in clips if not clip.proxies)
         parts = [f"{kinds['proxy']} on proxies", f"{bare} {'has' if bare == 1 else 'have'} none" if bare else ""]
@@ -50,6 +55,18 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     pinned = sum(1 for clip in clips if clip.pin) + pins
     parts += [f"{pinned} pinned" if pinned else "", f"{kinds['missing']} missing" if kinds["missing"] else ""]
     return ", ".join(part for part in parts if part)
+
+
+def shelves_away(project: Project, presence: Presence) -> tuple[str, ...]:
+    """Names of the shelves of which every file that the project has there is missing."""
+    there: dict[str, bool] = {}
+    for clip in project.clips:
+        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)):
+            if not there.get(file.shelf):
+                path = project.place_or_none(file)
+                there[file.shelf] = path is not None and not presence.is_missing(path)
+    found = (project.shelf(identity) for identity, present in there.items() if not present)
+    return tuple(sorted(shelf.name for shelf in found if shelf is not None))
 
 
 def _without(clips: Sequence[Clip], kinds: Counter[str], presence: Presence, other: str) -> int:

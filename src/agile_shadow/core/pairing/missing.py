@@ -60,9 +60,10 @@ class FoundAgain:
     left: tuple[Left, ...]
 
 
-def missing_files(project: Project) -> list[Missing]:
-    """Files of a project that are not there now. Touches drives: each folder is listed once."""
-    there = _There()
+def missing_files(project: Project, away: frozenset[Path] = frozenset()) -> list[Missing]:
+    """Files of a project that are not there now. Touches drives: each folder is listed once. ``away``: roots of shelves
+    that are known to be away, or not to answer: they are not touched."""
+    there = _There(away)
     found: list[Missing] = []
     for clip in project.clips:
         original = clip.original
@@ -82,10 +83,13 @@ def missing_files(project: Project) -> list[Missing]:
 class _There:
     """What lies in folders, each listed when it is first asked for."""
 
-    def __init__(self) -> None:
+    def __init__(self, away: frozenset[Path]) -> None:
+        self._away = away
         self._names: dict[str, frozenset[str]] = {}
 
     def __contains__(self, path: Path) -> bool:
+        if self._away and any(path.is_relative_to(root) for root in self._away):
+            return False
         folder, name = os.path.split(path)
         if form_of(path) != "file":
             return exists(path)

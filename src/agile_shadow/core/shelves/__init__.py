@@ -1,5 +1,6 @@
 """Shelves: named storage places; files are known as shelf + path below it."""
 
+from .attending import Attending
 from .finding import (
     MARK,
     KnownFile,
@@ -26,6 +27,7 @@ __all__ = [
     "MARK",
     "ROLES",
     "SECOND",
+    "Attending",
     "KnownFile",
     "Shelf",
     "ShelfState",
