@@ -37,6 +37,7 @@ from ..core.storage import (
 )
 from ..core.storage import tidy as tidy_files
 from ..core.storage.behind import behind, bring_up
+from ..core.storage.carrying import CarryRequest, carry, plan_carrying
 from ..core.storage.keeping import KeepResult, keep_request, keep_shelf
 from ..core.storage.kept import note_kept, set_plan
 from ..core.storage.mending import PutBackRequest, find_whole, put_back
@@ -304,3 +305,58 @@ def _mended(document: Project, shelf: Shelf, found: KeepResult) -> dict[str, str
             beside = f"; the damaged one is {aside.name}" if aside is not None else ""
             said[lost.path] = f"put back from {whole.path}{beside}"
     return said
+
+
+Folder = Annotated[Path, typer.Argument(metavar="DIR", help="An empty folder, on any drive.")]
+Document = Annotated[Path, typer.Argument(metavar="PROJECT", help="Project file (.otio).")]
+
+
+def move(
+    project: Document,
+    folder: Folder,
+    originals: Annotated[bool, typer.Option("--originals/--no-originals", help="Whether originals go along.")] = True,
+    proxies: Annotated[bool, typer.Option("--proxies/--no-proxies", help="Whether proxies go along.")] = True,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would be carried.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Carry a project whole to another drive, every file read back; its shelves lie there in the new project file.
+    What was copied stays where it was."""
+    _carry(project, CarryRequest(_loaded(project), folder.absolute(), False, originals, proxies), dry_run, as_json)
+
+
+def collect(
+    project: Document,
+    folder: Folder,
+    proxies: Annotated[bool, typer.Option("--proxies/--no-proxies", help="Whether proxies go along.")] = True,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would be carried.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Carry only what the cut uses: whole files of the clips that any timeline shows or plays."""
+    _carry(project, CarryRequest(_loaded(project), folder.absolute(), True, True, proxies), dry_run, as_json)
+
+
+def _loaded(path: Path) -> Project:
+    with told():
+        return load_project(path)
+
+
+def _carry(project: Path, request: CarryRequest, dry_run: bool, as_json: bool) -> None:
+    path = None
+    with told():
+        plan = plan_carrying(request)
+        if not dry_run:
+            path, _project = carry(request, saying())
+    values = {
+        "files": len(plan.loads), "bytes": plan.size, "free": plan.free, "fits": plan.fits,
+        "missing": list(plan.missing), "project": str(path) if path is not None else None,
+    }  # fmt: skip
+
+    def lines() -> Iterator[str]:
+        yield f"{len(plan.loads)} files, {gigabytes(plan.size)}: {'fits' if plan.fits else 'does not fit'}"
+        yield from (f"  not there: {text}" for text in plan.missing)
+        if path is not None:
+            yield f"All of it was read back: {path}. {project} and its files stay as they were."
+
+    answer(values, as_json, lines)
+    if plan.missing or not plan.fits:
+        raise typer.Exit(1)

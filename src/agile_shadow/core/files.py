@@ -34,6 +34,12 @@ def fitting_name(stem: str, ending: str) -> str:
     return f"{shortened(stem, max(1, _NAME_BYTES - len(os.fsencode(ending))))}{ending}"
 
 
+def plain_name(text: str, otherwise: str) -> str:
+    """A name that any drive holds, of a text that may hold anything; ``otherwise`` where nothing is left of it."""
+    plain = "".join(letter if letter.isprintable() and letter not in '/\\:*?"<>|' else "_" for letter in text)
+    return shortened(plain.strip(". "), 150) or otherwise
+
+
 def _writer(process: int) -> str:
     return f"{zlib.crc32(socket.gethostname().encode()):08x}-{process}"
 

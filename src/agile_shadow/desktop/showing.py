@@ -40,8 +40,8 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     away = shelves_away(project, presence) if presence.any_missing else ()
     if away:
         shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown"))
-        parts = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
-        return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {parts}"
+        how = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
+        return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {how}"
     if project.showing == "proxies":
         bare = sum(1 for clip in clips if not clip.proxies)
         parts = [f"{kinds['proxy']} on proxies", f"{bare} {'has' if bare == 1 else 'have'} none" if bare else ""]

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from ..below import Anchor
 from ..errors import ShadowError, from_os_error
-from ..files import remove_partials, shortened
+from ..files import plain_name, remove_partials
 from ..ingest.copying import copy_file
 from ..jobs import Report
 from ..media.sequence import members
@@ -162,12 +162,7 @@ def _refuse_place(request: KitRequest) -> None:
 
 def _new_kit(request: KitRequest) -> Kit:
     shelves = {new_id(): PROXIES, new_id(): MEDIA, new_id(): ROAD}
-    return Kit(new_id(), request.project.id, f"{_plain(request.project.name)}.otio", "", False, shelves)
-
-
-def _plain(name: str) -> str:
-    plain = "".join(letter if letter.isprintable() and letter not in '/\\:*?"<>|' else "_" for letter in name)
-    return shortened(plain.strip(". "), 150) or "Cut"
+    return Kit(new_id(), request.project.id, plain_name(request.project.name, "Cut") + ".otio", "", False, shelves)
 
 
 def _copied(parts: Iterable[Part], anchor: Anchor, report: Report) -> tuple[KitFile, ...]:
