@@ -37,6 +37,7 @@ from ingest import (
 )
 from ledger import measure_fingerprints, measure_ledger
 from pairing import by_data, pairing, proof
+from storage import measure_storage
 from window import measure_window
 from zoo.__main__ import main as zoo
 
@@ -162,7 +163,7 @@ def main() -> int:
         for word, measure in (
             ("listing", measure_listing), ("copies", measure_two_copies), ("memory", measure_memory),
             ("overlap", measure_overlap), ("fuzz", measure_fuzz), ("queue", measure_queue),
-            ("prints", measure_fingerprints), ("ledger", measure_ledger),
+            ("prints", measure_fingerprints), ("ledger", measure_ledger), ("room", measure_storage),
         ):  # fmt: skip
             if only in ("", word):
                 for what, value, wanted, unit in measure(folder):
