@@ -8,6 +8,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
@@ -15,14 +16,17 @@ from PySide6.QtTest import QTest
 
 from ..core.handover import HandOver, hand_over
 from ..core.ingest import ItemState
+from ..core.kit import KitRequest, make_kit, open_kit
 from ..core.log import cache_folder
-from ..core.project import Clip, ProjectSession
+from ..core.project import Clip, ProjectSession, load_project, save_project
+from ..core.shelves import SECOND
 from ..core.stand_ins import draw_card, missing_from_card
 from ..core.stand_ins.reader import StandInDrive
-from ..core.timeline import add_marker, remove
+from ..core.timeline import Timeline, add_marker, remove
 from .__main__ import make_app
 from .folders import Folders
 from .places.export.home_dialog import HomeDialog
+from .places.storage.tidy_dialog import TidyDialog
 from .window import MainWindow
 from .work import Work
 
@@ -87,9 +91,7 @@ def take(folder: Path, home: Path) -> None:
     _save(window, folder, "pairs")
     _pairs(window, folder, home)
     _presets(window, folder)
-    window.command("place_6")
-    until(lambda: window.storage.shelf.room is not None, 20)
-    _save(window, folder, "storage")
+    _storage(window, folder, home)
     window.command("place_5")
     until(lambda: window.export.check is not None, 20)
     _export(window, folder, home)
@@ -129,6 +131,58 @@ def _export(window: MainWindow, folder: Path, home: Path) -> None:
     _settle(window)
     dialog.grab().save(str(folder / "home.png"))
     dialog.reject()
+
+
+def _storage(window: MainWindow, folder: Path, home: Path) -> None:
+    """Three shelves, a card that answers, what may go, and a kit that comes home with the same block cut otherwise."""
+    place, session = window.storage, window.work.session
+    (home / "Attic").mkdir()
+    window.command("place_6")
+    until(lambda: len(place.rows) > 1, 20)
+    place.add_shelf(home / "Attic", SECOND)
+    until(lambda: len(place.rows) > 2, 20)
+    attic, laptop = (next(row.state.shelf for row in place.rows if row.state.shelf.name == name)
+                     for name in ("Attic", "Laptop"))  # fmt: skip
+    place.bring_up(attic)
+    until(lambda: not window.work.desk.runs)
+    place.choose(laptop.id)
+    until(lambda: place.shelf.room is not None and place.shelf.room.root == laptop.root, 20)
+    _save(window, folder, "storage")
+    place.open_tidy()
+    dialog = place.dialog
+    assert isinstance(dialog, TidyDialog)
+    until(lambda: dialog.boxes["unused"].isEnabled(), 20)
+    dialog.boxes["unused"].click()
+    _settle(window)
+    dialog.grab().save(str(folder / "storage-tidy.png"))
+    dialog.reject()
+    place.choose("cards")
+    until(lambda: place.cards.chosen is not None, 20)
+    place.cards.passed.setChecked(True)
+    place.cards.ask_at(home / "Card")
+    until(lambda: bool(place.cards.answers) and place.cards.ask.isEnabled())
+    _save(window, folder, "storage-card")
+    make_kit(KitRequest(session.project, home / "Kit"), lambda done: None)
+    road = open_kit(home / "Kit")
+    away = load_project(road)
+    save_project(away.but(timeline=_shorter(away.timeline, 6, "Cut on the ferry")), road)
+    session.edit("Trim", lambda project: project.but(timeline=_shorter(project.timeline, 3, "Timeline 1")))
+    place.choose("kits")
+    place.kits.folder.setText(str(home / "Kit"))
+    place.kits.open_home()
+    coming = place.kits.dialog
+    assert coming is not None
+    until(coming.bring.isEnabled, 20)
+    _settle(window)
+    coming.grab().save(str(folder / "storage-home.png"))
+    coming.reject()
+    session.undo()
+
+
+def _shorter(line: Timeline, by: int, name: str) -> Timeline:
+    row = line.pictures[0]
+    last = replace(row.blocks[-1], length=row.blocks[-1].length - by)
+    return replace(line.with_tracks(replace(row, blocks=(*row.blocks[:-1], last))), name=name)
 
 
 def _proven(clip: Clip) -> bool:

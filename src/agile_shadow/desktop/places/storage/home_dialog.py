@@ -109,8 +109,11 @@ class KitHomeDialog(QDialog):
             self.conflicts.addItem(item)
         for widget in (self.asks, self.conflicts):
             widget.setVisible(bool(merged.conflicts))
-        parts = [f"{len(found.clips)} clips from the road, {words.gigabytes(found.size)}"] if found.clips else []
-        parts += [f"{len(merged.conflicts)} things were changed on both sides"] if merged.conflicts else []
+        count = "1 clip" if len(found.clips) == 1 else f"{len(found.clips)} clips"
+        parts = [f"{count} from the road, {words.gigabytes(found.size)}"] if found.clips else []
+        number = len(merged.conflicts)
+        things = "1 thing was" if number == 1 else f"{number} things were"
+        parts += [f"{things} changed on both sides"] if number else []
         if not (parts or merged.taken):
             self.says.setText("The kit brings nothing that is not here already.")
             return
