@@ -191,7 +191,7 @@ def test_shelves_are_read_in_the_queue_and_when_their_time_has_come(place: Path)
         with pytest.raises(ShadowError, match="already"):
             desk.keep(attic)
         until(lambda: not desk.runs, 60)
-        assert run.result is not None and run.result.all_well
+        assert run.result is not None and run.result.all_well and not run.problems
         last = last_kept(attic.root)
         assert last == run.result
         (piece,) = JobStore().pieces(run=run.job)
@@ -204,6 +204,12 @@ def test_shelves_are_read_in_the_queue_and_when_their_time_has_come(place: Path)
         assert plan_of(attic.root).weeks == 2 and not is_due(plan_of(attic.root), last_kept(attic.root), time.time())
         desk.second_copies(attic)
         until(lambda: not desk.runs, 60)
+        told: list[str] = []
+        desk.ended.connect(lambda end: told.append(end.problem))
+        one_byte(some_file(place / "Attic", random.Random(5)), random.Random(5))
+        desk.keep(attic)
+        until(lambda: bool(told), 60)
+        assert told[0].startswith("Attic: ") and "1 damaged" in told[0]
     finally:
         assert desk.close(20)
         session.close()

@@ -310,6 +310,14 @@ def test_an_undisturbed_card_may_be_wiped_and_the_answer_has_an_age(place: Path)
         good, words = answer_words(kept, now=answer.ended + age)
         assert not good and words.startswith("Not yet") and "ago" in words
     assert answer_words(None)[0] is False
+    (place / "Card").rename(place / "pocket")
+    good, words = answer_words(kept, kept.changed(), answer.ended + 5)
+    assert not good and "not in any more" in words
+    (place / "pocket").rename(place / "Card")
+    (place / "Card" / "SHOT_SINCE.MOV").write_bytes(b"new")
+    good, words = answer_words(kept, kept.changed(), answer.ended + 5)
+    assert not good and "SHOT_SINCE.MOV" in words
+    (place / "Card" / "SHOT_SINCE.MOV").unlink()
     copy = Path(kept.copies[0][0])
     assert kept.changed() == ""
     os.utime(copy)
@@ -376,6 +384,22 @@ def test_a_disturbed_card_may_never_be_wiped(place: Path, disturb: Callable[[Pat
         disturb(place, random.Random(seed))
         _card, answer = ask(place)
         assert not answer.may_be_wiped and answer.why().startswith("Not yet, because "), seed
+
+
+def test_what_changes_while_the_card_is_asked_counts(place: Path) -> None:
+    project = load_project(place / "film.otio")
+    _card, request = ask_request(project, all_cards(project, JobStore()), place / "Card")
+    for change in ("Card", "Attic"):
+        done: list[float] = []
+
+        def touch(part: float, where: str = change, seen: list[float] = done) -> None:
+            seen.append(part)
+            if len(seen) == 12:
+                first = min(path for path in (place / where).rglob("*") if path.is_file() and path.suffix == ".MOV")
+                os.utime(first, ns=(5, 5))
+
+        answer = ask_card(request, touch)
+        assert not answer.may_be_wiped and "while" in answer.why(), (change, answer.why())
 
 
 def test_a_shelf_on_the_card_itself_is_no_copy(place: Path) -> None:

@@ -78,6 +78,7 @@ class Desk:
         self._threads: list[threading.Thread] = []
         self._closing = threading.Event()
         self._minder: threading.Thread | None = None
+        self._due: threading.Thread | None = None
 
     @property
     def runs(self) -> list[Run]:
@@ -165,6 +166,18 @@ class Desk:
             if shelf.made and is_due(plan_of(shelf.root), last_kept(shelf.root), time.time()) and shelf.is_present():
                 with suppress(ShadowError):  # it is being read
                     self.keep(shelf)
+
+    def _look_what_is_due(self) -> None:
+        """On a thread of its own: a shelf that hangs must not keep the ingests waiting."""
+        if self._due is None or not self._due.is_alive():
+            self._due = threading.Thread(target=self._keep_due, name="due", daemon=True)
+            self._due.start()
+
+    def _keep_due(self) -> None:
+        try:
+            self.keep_what_is_due()
+        except Exception:  # the next look may do better
+            log.warning("looking which shelf is to be read", exc_info=True)
 
     def _refuse_film(self, out: Path) -> None:
         self._refuse_if_closing(out)
@@ -295,7 +308,7 @@ class Desk:
         while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
             try:
                 if time.monotonic() - looked > _DUE:
-                    self.keep_what_is_due()
+                    self._look_what_is_due()
                     looked = time.monotonic()
                 for text in self.go_on():
                     told(text)

@@ -55,6 +55,8 @@ class KeepRun(QueuedRun):
             raise ShadowError("the worker brought no result", None, "Try again.")
         self.result = result
         note_kept(result)
+        if result.lost:
+            self.problems.append(f"{piece.path}: {result.said()}. Look at it in Storage.")
         return result.said()
 
 

@@ -91,17 +91,29 @@ def _by_size(project: Project, shelves: set[str]) -> Mapping[int, tuple[tuple[st
 
 @dataclass(frozen=True)
 class Kept:
-    """An answer of before: when the card was read (seconds since 1970), whether all was equal then, and
-    the sentence. ``copies``: (path, bytes, modification time in nanoseconds) as they were read."""
+    """An answer of before: when the card was read (seconds since 1970), whether all was equal then, and the sentence.
+    ``source``: where the card was; ``files`` of it and ``copies``: (path, bytes, modification time in nanoseconds) as
+    they were read."""
 
     ended: float
     good: bool
     said: str
     shelves: tuple[str, ...]
     copies: tuple[tuple[str, int, int], ...]
+    source: str
+    files: tuple[tuple[str, int, int], ...]
 
     def changed(self) -> str:
-        """What shows, without reading it, that a copy is not what was read. Touches drives."""
+        """What shows, without reading it, that the card or a copy is not what was read. Touches drives."""
+        try:
+            listed, _system, problems = list_card(Anchor.of(Path(self.source)))
+        except ShadowError:
+            return "the card is not in any more"
+        if problems:
+            return problems[0]
+        now = {(path, at[0], at[1]) for path, at in listed.items()}
+        for path, _size, _modified in sorted(now.symmetric_difference(self.files)):
+            return f"{path} came, went or changed on the card"
         for path, size, modified in self.copies:
             try:
                 status = os.stat(path, follow_symlinks=False)
@@ -118,7 +130,8 @@ def keep_answer(project: Path, card: Card, answer: CardAnswer) -> None:
               if copy.state == "equal"]  # fmt: skip
     values = {
         "ended": answer.ended, "good": answer.may_be_wiped, "said": answer.why(),
-        "shelves": [shelf.name for shelf in answer.shelves], "copies": copies,
+        "shelves": [shelf.name for shelf in answer.shelves], "copies": copies, "source": answer.source,
+        "files": [(file.path, file.size, file.modified) for file in answer.files],
     }  # fmt: skip
     with opened(state_file(), _TABLE) as db:
         row = (str(project), card.id, json.dumps(values))
@@ -133,14 +146,19 @@ def kept_answers(project: Path) -> dict[str, Kept]:
 
 
 def _kept(values: dict[str, Any]) -> Kept:
-    copies = tuple((str(path), int(size), int(modified)) for path, size, modified in values["copies"])
-    return Kept(values["ended"], values["good"], values["said"], tuple(values["shelves"]), copies)
+    copies, files = (
+        tuple((str(path), int(size), int(modified)) for path, size, modified in values[name])
+        for name in ("copies", "files")
+    )
+    shelves = tuple(values["shelves"])
+    return Kept(values["ended"], values["good"], values["said"], shelves, copies, values["source"], files)
 
 
 def answer_words(kept: Kept | None, changed: str = "", now: float | None = None) -> tuple[bool, str]:
     """(whether it may be wiped by an answer that was given just now, the words with its age).
 
-    What is older than a quarter of an hour is told as what was read then, never as leave to wipe.
+    What is older than a quarter of an hour, or of a card that is not in any more, is told as what was read then, never
+    as leave to wipe. ``changed``: of :meth:`Kept.changed`.
     """
     if kept is None:
         return False, "Not yet, because the card was not asked: put it in and press Ask the card"

@@ -71,7 +71,8 @@ class AskedCopy:
 
 @dataclass(frozen=True)
 class AskedFile:
-    """A file of the card: ``path`` below it, bytes, its checksum as read now ("" where it could not be read)."""
+    """A file of the card: ``path`` below it, bytes, its checksum as read now ("" where it could not be read), its
+    modification time in nanoseconds."""
 
     path: str
     size: int
@@ -79,6 +80,7 @@ class AskedFile:
     copies: tuple[AskedCopy, ...]
     note: str = ""
     needless: bool = False
+    modified: int = 0
 
     def is_on(self, shelves: tuple[AskShelf, ...]) -> bool:
         """Whether it was read and equal on every shelf."""
@@ -188,8 +190,18 @@ def ask_card(request: AskRequest, report: Report) -> CardAnswer:
     again, _system, _problems = list_card(anchor)
     changed = sorted(path for path in {*listed, *again} if listed.get(path) != again.get(path))
     problems += [f"{path} came, went or changed while the card was asked" for path in changed]
+    equal = (copy for file in files for copy in file.copies if copy.state == "equal")
+    problems += [f"{copy.path} changed while the card was asked" for copy in equal if not _is_as_read(copy)]
     anchor.check()
     return CardAnswer(str(request.source), began, time.time(), request.shelves, tuple(files), tuple(problems), system)
+
+
+def _is_as_read(copy: AskedCopy) -> bool:
+    try:
+        status = os.stat(copy.path, follow_symlinks=False)
+    except OSError:
+        return False
+    return (status.st_size, status.st_mtime_ns) == (copy.size, copy.modified)
 
 
 class _Steps:
@@ -287,7 +299,7 @@ def _asked(
         over = request.passed_over.get(path)
         note = f"passed over: {over}" if over else "it is empty" if size == 0 else ""
     readings = [reading_now(Path(one.path), one.size, one.modified, CHECKSUM, value) for one in equal]
-    return AskedFile(path, size, value, found, note, needless), readings
+    return AskedFile(path, size, value, found, note, needless, listed[1]), readings
 
 
 def _places(request: AskRequest, path: str, size: int, shelf: AskShelf) -> list[Path]:
