@@ -17,7 +17,7 @@ from agile_shadow.core.hashing import hash_file
 from agile_shadow.core.ingest.copying import Proved
 from agile_shadow.core.ingest.manifest import write_manifest
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.project import Project, ProjectSession, load_project
+from agile_shadow.core.project import Project, ProjectSession, load_project, save_project
 from agile_shadow.core.readings import readings_below
 from agile_shadow.core.shelves import Shelf
 from agile_shadow.core.storage.behind import behind, bring_up
@@ -26,7 +26,7 @@ from agile_shadow.core.storage.kept import KeepPlan, is_due, last_kept, note_kep
 from agile_shadow.core.storage.mending import PutBackRequest, find_whole, put_back
 from tests.core.test_queue import until
 from tests.core.test_storage import ask, kept_of, one_byte, quiet, some_file
-from tests.footage import here
+from tests.footage import here, ingest
 
 
 def shelf_of(project: Project, name: str) -> Shelf:
@@ -180,6 +180,23 @@ def test_second_copies_that_are_behind_are_brought_up_to_date(place: Path) -> No
         bring_up(one, quiet)
         assert one.target.read_bytes() == one.source.read_bytes()
     assert behind(project, attic) == [] and ask(place)[1].may_be_wiped
+
+
+def test_a_shelf_for_second_copies_that_came_later_gets_all_of_the_card(card: Path, tmp_path: Path) -> None:
+    (card / "CLIPS").mkdir()
+    (card / "CLIPS" / "BROKEN.MOV").write_bytes(b"no film, and copied all the same" * 100)
+    ingest(card, tmp_path / "film.otio")
+    project = load_project(tmp_path / "film.otio")
+    footage, attic = project.footage.with_shelf("Attic", "second copies", tmp_path / "Attic")
+    project = Project(footage, project.cut)
+    (tmp_path / "Attic").mkdir()
+    save_project(project, tmp_path / "film.otio")
+    for one in behind(project, attic):
+        bring_up(one, quiet)
+    assert behind(project, attic) == []
+    code, said, _text = here("card", "ask", card, "--project", tmp_path / "film.otio", "--passed-over-may-go")
+    assert code == 0 and len(said["shelves"]) == 2, said["answer"]
+    assert any(file["path"] == "CLIPS/BROKEN.MOV" and not file["needless"] for file in said["files"])
 
 
 def test_shelves_are_read_in_the_queue_and_when_their_time_has_come(place: Path) -> None:

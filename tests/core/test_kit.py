@@ -17,7 +17,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from agile_shadow.core.errors import ShadowError
+from agile_shadow.core.errors import Cancelled, ShadowError
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.kit import KIT_FILE, KitRequest, make_kit, merge_cuts, open_kit, plan_kit, read_kit
@@ -271,6 +271,23 @@ def test_a_kit_is_brought_up_to_date_by_what_is_new_only(place: Path, monkeypatc
     code, said, _text = here("kit", "home", place / "kit", "--project", home)
     assert code == 0 and not said["conflicts"]
     assert {one.name for one in load_project(home).timelines} == {"Cut on the road", "New at home"}
+
+
+def test_an_update_that_breaks_off_leaves_a_kit_that_says_so(place: Path) -> None:
+    home = place / "film.otio"
+    document = cut(home)
+    make_kit(KitRequest(document, place / "kit", only_used=True), quiet)
+    assert read_kit(place / "kit").whole
+
+    def stop(done: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        make_kit(KitRequest(document, place / "kit"), stop)
+    assert not read_kit(place / "kit").whole
+    code, said, _text = here("kit", "home", place / "kit", "--project", home)
+    assert code == 1 and "unfinished" in said["error"]
+    assert make_kit(KitRequest(document, place / "kit"), quiet).whole
 
 
 def test_places_that_can_be_no_kit(place: Path, tmp_path: Path) -> None:

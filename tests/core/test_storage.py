@@ -286,6 +286,16 @@ def test_nothing_goes_that_is_not_known_to_be_made_here(place: Path, seed: int) 
     assert not {path for path in gone if "Laptop" not in path.parts}
 
 
+def test_the_last_look_before_removing_knows_the_other_projects_too(place: Path) -> None:
+    project = load_project(place / "film.otio")
+    save_project(project.but(name="other"), place / "other.otio")
+    ProjectSession.open(place / "other.otio").close()
+    items = find_items(project, ())[0]
+    assert len([item for item in items if item.proxy is not None]) > 1
+    done = tidy(project, items, other_projects(place / "film.otio"))
+    assert not done.pairs.gone and all("another project uses it" in text for text in done.pairs.kept)
+
+
 # Cards
 
 

@@ -99,7 +99,8 @@ WANTED: dict[str, dict[str, Any]] = {
         "name_pattern": "{counter:3}_{name}", "on_clash": "tell",
     },
     "proxies": {
-        "make": "where-needed", "headroom_below": 99.5, "larger_than": 200, "scale": "1/2", "height": None,
+        "make": "where-needed", "headroom_below": 99.5, "larger_than": 200, "stills_over": 12, "scale": "1/2",
+        "height": None,
         "codec": "h264", "quality": "fine", "megabits": None, "sound": "stereo", "place": "project",
         "folder": "Light/{reel}", "name_pattern": "{name}_lo", "second_copy": True,
     },

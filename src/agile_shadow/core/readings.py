@@ -14,6 +14,9 @@ _TABLE = """CREATE TABLE IF NOT EXISTS readings (
   read REAL NOT NULL, first REAL NOT NULL)"""
 
 
+_AT_ONCE = 500  # values of one question
+
+
 @dataclass(frozen=True)
 class Reading:
     """A file as it was read: ``size`` in bytes, ``modified`` in nanoseconds, its checksum; ``read`` and ``first``: when
@@ -44,6 +47,18 @@ def note_readings(readings: Iterable[Reading]) -> None:
 def reading_now(path: Path, size: int, modified: int, checksum: str, value: str) -> Reading:
     """One of this moment."""
     return Reading(str(path), size, modified, checksum, value, time.time())
+
+
+def readings_of(paths: Iterable[str]) -> dict[str, Reading]:
+    """What is kept of some files, by path. Raises StateError."""
+    wanted = sorted(set(paths))
+    found = {}
+    with opened(state_file(), _TABLE) as db:
+        for first in range(0, len(wanted), _AT_ONCE):
+            some = wanted[first : first + _AT_ONCE]
+            rows = db.execute(f"SELECT * FROM readings WHERE path IN ({', '.join('?' * len(some))})", some).fetchall()
+            found.update({row[0]: Reading(*row) for row in rows})
+    return found
 
 
 def readings_below(root: Path) -> dict[str, Reading]:

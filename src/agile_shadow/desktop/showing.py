@@ -28,7 +28,7 @@ class Counts:
         known = (project.clips, project.showing, presence.version, pins)
         if len(self._known) != 4 or any(a is not b and a != b for a, b in zip(known, self._known, strict=True)):
             self._known = known
-            clips = [clip for clip in project.clips if clip.original.info.kind == "video"]
+            clips = [clip for clip in project.clips if clip.original.info.kind == "video" or clip.proxies]
             self._text = _counted(project, clips, presence, pins)
         return self._text
 

@@ -8,7 +8,15 @@ from typing import Any
 
 from ..below import Anchor
 from ..errors import ShadowError
-from ..estimates import HeadroomRequest, Measurements, kept_headroom, measure_headroom, needs_headroom, needs_proxy
+from ..estimates import (
+    HeadroomRequest,
+    Measurements,
+    gets_proxy,
+    kept_headroom,
+    measure_headroom,
+    needs_headroom,
+    needs_proxy,
+)
 from ..estimates.headroom import Headroom, keep_headroom
 from ..ingest import Context, SourceFile, proxy_place, token_values
 from ..ingest.setting import though_state_fails
@@ -57,7 +65,7 @@ class MakeRun(QueuedRun):
         """One for each clip that has a picture, in the order they were named. Those that need none are seen when their
         turn comes."""
         clips = ((name, self.session.project.clip(identity)) for name, identity in self._ids.items())
-        return [self._piece(name, clip) for name, clip in clips if clip and clip.original.info.kind == "video"]
+        return [self._piece(name, clip) for name, clip in clips if clip and gets_proxy(clip.original.info, self.wanted)]
 
     def _piece(self, name: str, clip: Clip) -> Piece:
         info = clip.original.info
@@ -76,7 +84,7 @@ class MakeRun(QueuedRun):
         """Measure whether it needs one, where the preset asks; else make it."""
         clip = self._clip(piece)
         request, _root = self._proxy_request(clip)
-        if needs_headroom(self.wanted):
+        if needs_headroom(self.wanted) and clip.original.info.kind == "video":
             known = kept_headroom(request.original, self._measured)
             if known is None:
                 return measure_and_make, (HeadroomRequest(request.original, clip.original.info), self.wanted, request)

@@ -6,7 +6,7 @@ from .headroom import Headroom, HeadroomRequest, headroom_of, keep_headroom, kep
 from .headroom import headroom_under as headroom_under
 from .kinds import Kind, Sample, kinds_of, usual_kinds
 from .measurements import Kept, Measurements, file_key, key_of
-from .need import needs_headroom, needs_proxy
+from .need import gets_proxy, is_large_still, needs_headroom, needs_proxy
 from .numbers import Number
 from .taste import Taste, TasteRequest, keep_taste, measure_taste, taste_under
 from .trial import MOST, TrialRequest, TrialResult, run_trial, stretch, trial_requests
@@ -31,9 +31,11 @@ __all__ = [
     "estimate",
     "file_key",
     "forecast_clip",
+    "gets_proxy",
     "has_alpha",
     "headroom_of",
     "headroom_under",
+    "is_large_still",
     "keep_candidates",
     "keep_headroom",
     "keep_taste",

@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from ..media import MediaInfo
+from ..media import MediaInfo, is_known_media_name
 from ..media.sequence import numbered
 from ..presets import NEED_PROBE, Originals, Preset, Proxies, fill_path, tokens_in
-from ..proxies import proxy_file_name
+from ..proxies import ENDING, STILL_ENDING, proxy_file_name
 from .source import SourceFile
 
 
@@ -121,9 +121,11 @@ def proxy_place(
     """
     path = PurePosixPath(original)
     name = f"{values.get('name', '')}{path.suffix}" if several else path.name
-    plain = proxy_file_name(name, settings, values)
+    still = not several and is_known_media_name(path.name) == "still"
+    ending = STILL_ENDING if still else ENDING
+    plain = proxy_file_name(name, settings, values, ending=ending)
     taken = frozenset({plain.casefold()} if same_stem else ())
     folder = path.parent / fill_path(settings.folder, values) if settings.place == "beside" else path.parent
     if settings.place == "beside" and not settings.folder:
         folder = path.parent
-    return folder / proxy_file_name(name, settings, values, taken)
+    return folder / proxy_file_name(name, settings, values, taken, ending)

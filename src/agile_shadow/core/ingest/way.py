@@ -12,7 +12,15 @@ from functools import partial
 from typing import Any, Literal
 
 from ..errors import Cancelled, CopyError, MediaError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, sentence
-from ..estimates import Headroom, HeadroomRequest, kept_headroom, measure_headroom, needs_headroom, needs_proxy
+from ..estimates import (
+    Headroom,
+    HeadroomRequest,
+    gets_proxy,
+    kept_headroom,
+    measure_headroom,
+    needs_headroom,
+    needs_proxy,
+)
 from ..estimates.headroom import keep_headroom
 from ..jobs import Executor, Handed
 from ..pairs import Proxy
@@ -189,7 +197,7 @@ class Way:
         """The original is in place: see whether a proxy is to be made."""
         self._on_clip(clip)
         wanted, info = self._s.preset.proxies, clip.original.info
-        if wanted is None or info.kind != "video":
+        if wanted is None or not gets_proxy(info, wanted):
             self._s.note(file, phase="in place", done=1.0)
             return
         known_proxy = self._taking.such_proxy(self._s.clip_of(file) or clip, wanted)
@@ -198,8 +206,9 @@ class Way:
         if known_proxy is not None:
             self.enter("paired", file, known_proxy)
             return
-        known = kept_headroom(path, self._s.measured) if needs_headroom(wanted) else None
-        if known is not None or not needs_headroom(wanted):
+        measure = needs_headroom(wanted) and info.kind == "video"
+        known = kept_headroom(path, self._s.measured) if measure else None
+        if known is not None or not measure:
             self.enter("measured", file, known)
             return
         self._s.note(file, phase="queued", done=0.0)

@@ -44,7 +44,7 @@ def due(project: Project, clips: Collection[str] | None = None) -> tuple[list[Du
     found: list[Due] = []
     cannot: list[tuple[Clip, Proxy, str]] = []
     for clip in project.clips:
-        if clip.original.info.kind != "video" or (clips is not None and clip.id not in clips):
+        if clip.original.info.kind == "sound" or (clips is not None and clip.id not in clips):
             continue
         for proxy in clip.proxies:
             try:

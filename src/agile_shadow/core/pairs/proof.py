@@ -23,6 +23,7 @@ from .hearing import listen
 from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
+from .still import prove_still
 from .witness import frames_wrong, gap_ends
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
@@ -62,6 +63,8 @@ class CompareRequest:
 def prove(request: ProveRequest, report: Report) -> Proof:
     """Check one pair: a task for a worker. Raises MediaError for a file that cannot be read, OSError."""
     stamp = stamp_of(request)
+    if request.original.info.kind == "still":
+        return prove_still(request.original, request.proxy, stamp)
     wrong, notes = _data(request)
     refused = not same_rate(*_traits(request)) and not request.original.info.variable_rate
     if refused:

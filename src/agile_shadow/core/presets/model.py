@@ -153,7 +153,8 @@ class Proxies(_Model):
     """Which proxies are made, of what kind, and where they go.
 
     ``make``: ``always``, or ``where-needed``: headroom below ``headroom_below``, or more than ``larger_than`` lines
-    on the picture's shorter side. The size is ``scale``, or ``height`` in lines of the upright picture; never more
+    on the picture's shorter side. ``stills_over``: stills of more megapixels get one too, as PNG with their
+    transparency, always. The size is ``scale``, or ``height`` in lines of the upright picture; never more
     than the original's. ``quality`` or ``megabits`` (a second) where the codec has them. ``place``: ``shelf`` (same
     folders as the originals), ``beside`` (``folder`` beside each original), ``project`` (``folder`` beside the
     project file).
@@ -162,6 +163,7 @@ class Proxies(_Model):
     make: Literal["always", "where-needed"] = "always"
     headroom_below: float | None = Field(1.5, gt=0, le=100)
     larger_than: int | None = Field(None, ge=16, le=20_000)
+    stills_over: int | None = Field(None, ge=1, le=1000)
     scale: Scale | None = Fraction(1, 4)
     height: int | None = Field(None, ge=32, le=8640)
     codec: Literal[

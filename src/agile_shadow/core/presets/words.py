@@ -78,6 +78,8 @@ def _proxies(proxies: Proxies) -> str:
         text += f" where {needs_words(proxies)}"
     sound = {"all": "all sound channels", "stereo": "sound mixed to stereo", "none": "no sound"}[proxies.sound]
     text += f", {sound}"
+    if proxies.stills_over is not None:
+        text += f", of stills over {proxies.stills_over} megapixels as PNG"
     if proxies.lut is not None:
         text += f", colours by {proxies.lut.name}"
     if proxies.marks:

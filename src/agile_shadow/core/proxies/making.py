@@ -21,6 +21,7 @@ from ..presets import codec_named
 from .made import MadeFile, as_it_is, remember_made
 from .request import ProxyRequest, ProxyResult, is_such_proxy
 from .sizes import proxy_pixels
+from .stills import check_still, still_made_here, write_still
 from .transcode import Transcode
 
 log = logging.getLogger(__name__)
@@ -88,6 +89,10 @@ def _written(
     request: ProxyRequest, original: MediaInfo, size: tuple[int, int], partial: Path, report: Report, strict: bool
 ) -> tuple[MediaInfo, MediaInfo]:
     """Write a proxy and check it: what the original is, as decoding it showed, and what the proxy is."""
+    if original.kind == "still":
+        write_still(request.original, size, partial)
+        flush(partial)
+        return original, check_still(partial, size)
     work = Transcode(request, original, size, partial, report, strict)
     work.run()
     flush(partial)
@@ -134,6 +139,11 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
                 pass
         if target.is_symlink():
             continue
+        if original.kind == "still":
+            found = still_made_here(target, size_or_refusal(request, original))
+            if found is not None:
+                return ProxyResult(target, found, original)
+            continue
         try:
             info = check_proxy(target, request, original)
         except ShadowError:
@@ -145,8 +155,8 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
 
 def size_or_refusal(request: ProxyRequest, original: MediaInfo) -> tuple[int, int]:
     """(width, height) in pixels of the proxy; raises ProxyError where there can be none."""
-    if original.kind != "video":
-        raise ProxyError("is not video, so it gets no proxy", request.original, "Leave it as it is.")
+    if original.kind == "sound":
+        raise ProxyError("is sound, so it gets no proxy", request.original, "Leave it as it is.")
     size = proxy_pixels(original, request.settings)
     if size is None:
         codec = codec_named(request.settings.codec)

@@ -26,6 +26,9 @@ def proxy_pixels(original: MediaInfo, settings: Proxies) -> tuple[int, int] | No
     Of that one up to a quarter larger is taken where it has exactly the original's shape; so it is of any size that is
     off by more than 0.5 %, where the larger is not. None when even the original's own size is too small for the codec.
     """
+    if original.kind == "still":
+        fraction = wanted_scale(original, settings)
+        return max(1, round(original.display_width * fraction)), max(1, round(original.display_height * fraction))
     codec = codec_named(settings.codec)
     if settings.height is not None and settings.height < original.display_height:
         size = size_of_height(original, settings.height, codec.multiple)

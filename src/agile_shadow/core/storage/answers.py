@@ -16,8 +16,7 @@ from ..below import Anchor
 from ..errors import ShadowError
 from ..jobs import JobStore
 from ..project import Project
-from ..readings import Reading, readings_below
-from ..shelves import SECOND
+from ..readings import readings_of
 from ..state import opened, state_file
 from .asking import AskRequest, AskShelf, CardAnswer, Listed, list_card
 from .cards import Card, cards_of
@@ -29,12 +28,9 @@ FRESH = 900.0  # seconds for which an answer is told as one of now; then as what
 
 def all_cards(project: Project, store: JobStore) -> list[Card]:
     """The cards of a project with all that this machine remembers of their copies. Raises StateError."""
-    copies, readings = [], dict[str, Reading]()
-    for shelf in project.shelves:
-        if shelf.role in ("originals", SECOND):
-            copies += store.copies_below(shelf.root)
-            readings.update(readings_below(shelf.root))
-    return cards_of(project, copies, readings)
+    sources = {str(report["source"]) for report in project.reports if isinstance(report.get("source"), str)}
+    copies = [record for source in sorted(sources - {""}) for record in store.copies_below(Path(source), sources=True)]
+    return cards_of(project, copies, readings_of(record.target for record in copies))
 
 
 def card_like(cards: Iterable[Card], listed: Listed, source: Path) -> Card | None:

@@ -28,22 +28,25 @@ class Behind:
 
 
 def behind(project: Project, second: Shelf) -> list[Behind]:
-    """Files on the shelves for originals that the shelf for second copies does not have. Touches drives."""
-    found: list[Behind] = []
-    records: dict[str, list[Path]] = {}
+    """Files on the shelves for originals that the shelf for second copies does not have: those of clips, and whatever
+    else was copied from the project's sources. Touches drives."""
     store = JobStore()
-    by_source: dict[str, list[str]] = {}
+    there: dict[str, list[Path]] = {}
     for record in store.copies_below(second.root):
-        by_source.setdefault(record.source, []).append(record.target)
+        there.setdefault(record.source, []).append(Path(record.target))
+    files = dict(_files_of(project))
+    copied: dict[str, list[Path]] = {}
+    sources = [Path(str(one["source"])) for one in project.reports if isinstance(one.get("source"), str)]
     for shelf in project.shelves:
-        if shelf.role == "originals":
-            for record in store.copies_below(shelf.root):
-                records.setdefault(record.target, []).extend(map(Path, by_source.get(record.source, ())))
-    for path, root in _files_of(project):
-        size = _length(path)
-        places = [*records.get(str(path), ()), second.root / path.relative_to(root)]
-        if size is not None and not any(_length(place) == size for place in places):
-            found.append(Behind(path, second.root / path.relative_to(root), second.root, size))
+        for record in store.copies_below(shelf.root) if shelf.role == "originals" else ():
+            copied.setdefault(record.target, []).extend(there.get(record.source, ()))
+            if any(Path(record.source).is_relative_to(source) for source in sources):
+                files.setdefault(Path(record.target), shelf.root)
+    found: list[Behind] = []
+    for path, root in files.items():
+        size, place = _length(path), second.root / path.relative_to(root)
+        if size is not None and not any(_length(one) == size for one in (*copied.get(str(path), ()), place)):
+            found.append(Behind(path, place, second.root, size))
     return found
 
 

@@ -130,7 +130,9 @@ def _card(
             continue
         below = place.relative_to(source).as_posix()
         now = found.get(below)
-        fitting = [one for one in records if _is_of(one, rows.get(below), readings.get(one.target), spans, newest)]
+        sure = [one for one in records if _is_of(one, rows.get(below), readings.get(one.target), spans, newest)]
+        same = {one.value for one in sure if one.value}  # copies made later of the same bytes
+        fitting = [one for one in records if one in sure or one.value in same]
         more = [copy for one in fitting if (copy := _by_record(one, shelves)) is not None]
         if more:
             kept = now.copies if now is not None else ()

@@ -43,8 +43,9 @@ class Doing(QObject):
         with_proxy = [pair for pair in pairs if pair.proxy is not None]
         video = [pair for pair in pairs if pair.clip.original.info.kind == "video"]
         made = [pair for pair in with_proxy if pair.proxy is not None and pair.proxy.made]
-        submenu = menu.addMenu(f"Make proxies of {len(video)} with")
-        submenu.setEnabled(bool(video))
+        seen = [pair for pair in pairs if pair.clip.original.info.kind != "sound"]  # large stills too, by the preset
+        submenu = menu.addMenu(f"Make proxies of {len(seen)} with")
+        submenu.setEnabled(bool(seen))
         for preset in self._presets():
             action = QAction(preset.name, submenu)
             action.triggered.connect(lambda _checked=False, preset=preset: self.make(preset))

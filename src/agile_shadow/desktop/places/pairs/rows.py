@@ -37,7 +37,7 @@ class Pair:
     @cached_property
     def kind(self) -> str:
         """The state in one word or two, by which rows are chosen and ordered."""
-        if self.clip.original.info.kind != "video":
+        if self.clip.original.info.kind != "video" and not self.clip.proxies:
             return "no need"
         if self.original_missing:
             return "original missing"

@@ -106,6 +106,8 @@ class Sentence(QFrame):
                 ("number", "gets a number"), ("tell", "is not copied, and I am told"))),
             Amount("proxies.headroom_below", "Headroom", 0.1, 100, 1.5, 1, "x", off="headroom is below"),
             Amount("proxies.larger_than", "Lines", 16, 20_000, 1080, suffix=" lines", off="it has more than"),
+            Amount("proxies.stills_over", "Megapixels of stills", 1, 1000, 24, suffix=" megapixels",
+                   off="Also of stills over"),
             self.frame_size,
             Choice("proxies.codec", "Codec of proxies", [(codec.name, codec.label) for codec in CODECS]),
             Choice("proxies.quality", "Quality", (
@@ -151,6 +153,7 @@ class Sentence(QFrame):
             self.frame_size, _w("as"), f["proxies.codec"], f["proxies.quality"], f["proxies.megabits"], _w("sound:"),
             f["proxies.sound"], _w("colours:"), self.lut,
         )  # fmt: skip
+        self._stills = Flow(f["proxies.stills_over"], _w("as PNG"))
         self._folder_word = _w("called")
         self._put = Flow(
             _w("Put them"), f["proxies.place"], f["proxies.shelf"], self._folder_word, f["proxies.folder"], _w("named"),
@@ -173,7 +176,7 @@ class Sentence(QFrame):
         return [
             ("Take", [takes], [which]),
             ("Originals", [originals], [self._manifest, self._second, self._names, self.preview]),
-            ("Proxies", [Flow(self.make), self._needs, self._kind, self._put, self.proxy_preview], []),
+            ("Proxies", [Flow(self.make), self._needs, self._kind, self._stills, self._put, self.proxy_preview], []),
             ("Marks", [self.marks], []),
             ("When", [self._when, Flow(f["when.keep_awake"], _w("At the end of an ingest:"), f["when.at_end"])], []),
         ]
@@ -268,7 +271,7 @@ class Sentence(QFrame):
     def _show_proxies(self) -> None:
         f = self.fields
         making = self.make.read() != "none"
-        for widget in (self._kind, self._put, self.marks, self._when, self.proxy_preview):
+        for widget in (self._kind, self._stills, self._put, self.marks, self._when, self.proxy_preview):
             widget.setVisible(making)
         self._needs.setVisible(self.make.read() == "where-needed")
         codec = codec_named(f["proxies.codec"].read())

@@ -481,7 +481,7 @@ def _clip_tip(clip: Clip) -> str:
 
 def _proxy_text(clip: Clip) -> str:
     """The proxy's size; in words where there is none."""
-    if clip.original.info.kind != "video":
+    if clip.original.info.kind != "video" and not clip.proxies:
         return clip.original.info.kind
     if not clip.proxies:
         return "none"
