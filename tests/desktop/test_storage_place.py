@@ -13,10 +13,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.kit import open_kit
+from agile_shadow.core.kit import KitRequest, make_kit, open_kit
 from agile_shadow.core.pairing import removing
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.shelves import attending
+from agile_shadow.core.storage import find_items
+from agile_shadow.core.storage.keeping import KeepResult, Lost
 from agile_shadow.core.storage.kept import plan_of
 from agile_shadow.core.timeline import append
 from agile_shadow.desktop.places.storage import StoragePlace
@@ -296,3 +298,28 @@ def test_a_drive_that_hangs_does_not_hold_the_window(
         drive.free_again.set()
     drive.hanging = None
     qtbot.waitUntil(lambda: "away" not in window.strip.counts.text(), timeout=10_000)
+
+
+def test_dialogs_that_are_closed_at_once_leave_nothing(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+    storage = window.storage
+    make_kit(KitRequest(window.work.session.project, place / "kit"), lambda done: None)
+    storage.open_tidy()
+    dialog = storage.dialog
+    assert isinstance(dialog, TidyDialog)
+    qtbot.mouseClick(dialog.close_, LEFT)
+    storage.kits.folder.setText(str(place / "kit"))
+    storage.kits.open_home()
+    coming = storage.kits.dialog
+    assert coming is not None
+    qtbot.mouseClick(coming.close_, LEFT)
+    lost = Lost("gone.mov", "missing", "xxh128", "00")
+    result = KeepResult("s", str(place / "Attic"), 0.0, 1.0, 1, 1, 0, (lost,))
+    row = next(one for one in storage.rows if one.state.shelf.name == "Attic")
+    storage.show_kept(replace(row, kept=result))
+    kept = storage.dialog
+    assert isinstance(kept, KeptDialog)
+    qtbot.mouseClick(kept.close_, LEFT)
+    answers: list[int] = []
+    window.work.in_background(lambda: 1, answers.append)
+    qtbot.waitUntil(lambda: answers == [1] and storage.dialog is None, timeout=10_000)
+    assert find_items(window.work.session.project)[0]

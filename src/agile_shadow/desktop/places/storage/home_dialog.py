@@ -40,6 +40,7 @@ class KitHomeDialog(QDialog):
         self.resize(760, 560)
         self._work, self._folder = work, folder
         self.coming: Coming | None = None
+        self._closed = False
         self._executor: Executor | None = None
         self._future: Future[Any] | None = None
         layout = QVBoxLayout(self)
@@ -93,6 +94,8 @@ class KitHomeDialog(QDialog):
         self._work.in_background(look, self._looked)
 
     def _looked(self, found: Any) -> None:
+        if self._closed:
+            return
         if not isinstance(found, Coming):
             self.says.setText(sentence(found))
             return
@@ -143,7 +146,7 @@ class KitHomeDialog(QDialog):
         request = HomeRequest(coming, originals, proxies, self._folder)
         self.bar.show()
         self._future = self._executor.submit(bring_home, request, lambda done: self._work.call_here(
-            lambda: self.bar.setValue(int(done * 100))
+            lambda: None if self._closed else self.bar.setValue(int(done * 100))
         ))  # fmt: skip
         self._future.add_done_callback(
             lambda future: self._work.call_here(lambda: self._brought(future, (originals, proxies)))
@@ -154,6 +157,8 @@ class KitHomeDialog(QDialog):
         if executor is not None:
             self._work.machine.dismiss(executor)
             self._work.in_background(executor.close, lambda _done: None)
+        if self._closed:
+            return
         try:
             brought = future.result()
         except Cancelled:
@@ -185,6 +190,7 @@ class KitHomeDialog(QDialog):
 
     def done(self, result: int) -> None:
         """Closed: what is copied ends soon; what lies there is found again the next time."""
+        self._closed = True
         if self._executor is not None and self._future is not None:
             self._executor.cancel(self._future)
         super().done(result)

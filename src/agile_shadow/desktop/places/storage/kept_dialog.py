@@ -42,6 +42,7 @@ class KeptDialog(QDialog):
         self.setWindowTitle(f"What was found on {shelf.name}")
         self.resize(900, 480)
         self._work, self._shelf, self._result = work, shelf, result
+        self._closed = False
         layout = QVBoxLayout(self)
         self.says = QLabel(result.said()[:1].upper() + result.said()[1:] + ".")
         self.says.setWordWrap(True)
@@ -80,7 +81,14 @@ class KeptDialog(QDialog):
 
         self._work.in_background(look, self._looked)
 
+    def done(self, result: int) -> None:
+        """Closed: answers that come later are not shown; what is being put in place goes on to its end."""
+        self._closed = True
+        super().done(result)
+
     def _looked(self, rows: list[LostRow]) -> None:
+        if self._closed:
+            return
         self.model.set_rows([*rows, *(one for one in self.model.rows if one.lost is None)])
         self.put.setEnabled(any(row.whole is not None for row in rows))
 
@@ -92,6 +100,8 @@ class KeptDialog(QDialog):
             return [_put_back(root, row) if row.whole is not None else row for row in rows]
 
         def then(done: list[LostRow]) -> None:
+            if self._closed:
+                return
             self.model.set_rows(done)
             back = sum(1 for row in done if row.state == "in place")
             self.says.setText(f"{back} files were put in place and read back. Read the shelf again to be sure of all.")

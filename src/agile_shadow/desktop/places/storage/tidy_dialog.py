@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.errors import sentence
 from ....core.project import Project, other_projects
 from ....core.storage import (
     REASONS,
@@ -60,6 +61,7 @@ class TidyDialog(QDialog):
         self._pace: Any = lambda clip: None
         self.plan: Plan | None = None
         self.done_: Tidied | None = None
+        self._closed = self._removing = False
         layout = QVBoxLayout(self)
         layout.setSpacing(8)
         says = QLabel("Only files that this program made and that no other project uses. Originals, what belongs to "
@@ -115,7 +117,19 @@ class TidyDialog(QDialog):
 
         self._work.in_background(look, self._looked)
 
+    def reject(self) -> None:
+        """Not while files are on their way."""
+        if not self._removing:
+            super().reject()
+
+    def done(self, result: int) -> None:
+        """Closed: answers that come later are not shown."""
+        self._closed = True
+        super().done(result)
+
     def _looked(self, answer: tuple[Project, Found, Any]) -> None:
+        if self._closed:
+            return
         self._project, self._found, self._pace = answer
         for reason, label in self._sizes.items():
             own = [item for item in self._found[0] if reason in item.reasons]
@@ -167,15 +181,28 @@ class TidyDialog(QDialog):
             return
         session, items, project = self._work.session, self.plan.items, self._project
         self.remove.setEnabled(False)
+        self.close_.setEnabled(False)
+        self._removing = True
         self.wins.setText("Each file is read once more before it goes…")
         self._work.keep_edit_lists()
 
         def work() -> Tidied:
             return tidy(project, items, other_projects(session.path), for_good=for_good)
 
-        self._work.in_background(work, self._removed)
+        def guarded() -> Tidied | Exception:
+            try:
+                return work()
+            except Exception as error:  # the boundary to the user
+                return error
 
-    def _removed(self, done: Tidied) -> None:
+        self._work.in_background(guarded, self._removed)
+
+    def _removed(self, done: Tidied | Exception) -> None:
+        self._removing = False
+        self.close_.setEnabled(True)
+        if isinstance(done, Exception):
+            self.wins.setText(sentence(done))
+            return
         self.done_ = done
         self._work.session.absorb(lambda footage: after(footage, done))
         if done.no_trash and self._asks_for_good(done.no_trash):
