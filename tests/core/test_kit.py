@@ -21,6 +21,7 @@ from agile_shadow.core.errors import Cancelled, ShadowError
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.kit import KIT_FILE, KitRequest, make_kit, merge_cuts, open_kit, plan_kit, read_kit
+from agile_shadow.core.media import probe
 from agile_shadow.core.project import Cut, Project, ProjectSession, load_project, save_project
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import Block, Marker, Timeline, Track, append
@@ -271,6 +272,25 @@ def test_a_kit_is_brought_up_to_date_by_what_is_new_only(place: Path, monkeypatc
     code, said, _text = here("kit", "home", place / "kit", "--project", home)
     assert code == 0 and not said["conflicts"]
     assert {one.name for one in load_project(home).timelines} == {"Cut on the road", "New at home"}
+
+
+def test_a_kit_with_lighter_proxies_made_for_it(place: Path) -> None:
+    home = place / "film.otio"
+    document = cut(home)
+    arguments = (place / "kit", "--project", home, "--only-used", "--preset", "Small laptop")
+    code, said, _text = here("kit", "make", *arguments)
+    assert code == 0 and said["files"] == 2
+    road = load_project(open_kit(place / "kit"))
+    for clip in road.clips:
+        made, own = clip.proxies[-1], document.clip(clip.id)
+        assert own is not None and own.proxies[-1].file != made.file and made.made
+        path = road.path(made.file)
+        assert path is not None and path.is_relative_to(place / "kit")
+        assert probe(path).frames == clip.original.info.frames
+    stamps = {path: path.stat().st_ino for path in (place / "kit").rglob("*.mov")}
+    code, said, _text = here("kit", "update", *arguments)
+    assert code == 0 and said["new_bytes"] == 0
+    assert {path: path.stat().st_ino for path in (place / "kit").rglob("*.mov")} == stamps
 
 
 def test_an_update_that_breaks_off_leaves_a_kit_that_says_so(place: Path) -> None:

@@ -20,6 +20,7 @@ from ..core.kit import (
     plan_kit,
     with_brought,
 )
+from ..core.presets import find_preset
 from ..core.project import Project, ProjectLock, load_project, save_project
 from ..core.shelves import Shelf
 from .shared import AsJson, ProjectFile, answer, gigabytes, line_named, saying, told
@@ -29,38 +30,45 @@ app = typer.Typer(no_args_is_help=True, help="Travel kits: everything to go on c
 KitFolder = Annotated[Path, typer.Argument(metavar="KIT", help="Folder of the kit.")]
 Lines = Annotated[list[str] | None, typer.Option("--timeline", help="Only this timeline; may be given several times.")]
 Used = Annotated[bool, typer.Option("--only-used", help="Only clips that the timelines use.")]
+Lighter = Annotated[
+    str | None, typer.Option("--preset", help="Make proxies for the kit with this preset, such as lighter ones.")
+]
 Dry = Annotated[bool, typer.Option("--dry-run", help="Only say what it would hold.")]
 
 
 @app.command()
 def make(
-    folder: KitFolder, project: ProjectFile, timeline: Lines = None, only_used: Used = False, dry_run: Dry = False,
-    as_json: AsJson = False,
+    folder: KitFolder, project: ProjectFile, timeline: Lines = None, only_used: Used = False, preset: Lighter = None,
+    dry_run: Dry = False, as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Make a kit in an empty folder."""
     if is_kit(folder):
         with told():
             raise ShadowError("is a kit already", folder, "Bring it up to date: kit update.")
-    _make(folder, project, timeline, only_used, dry_run, as_json)
+    _make(folder, project, timeline, only_used, preset, dry_run, as_json)
 
 
 @app.command()
 def update(
-    folder: KitFolder, project: ProjectFile, timeline: Lines = None, only_used: Used = False, dry_run: Dry = False,
-    as_json: AsJson = False,
+    folder: KitFolder, project: ProjectFile, timeline: Lines = None, only_used: Used = False, preset: Lighter = None,
+    dry_run: Dry = False, as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Bring a kit up to date by what is new; what was cut on the road stays."""
     if not is_kit(folder):
         with told():
             raise ShadowError("is no kit", folder, "Make one: kit make.")
-    _make(folder, project, timeline, only_used, dry_run, as_json)
+    _make(folder, project, timeline, only_used, preset, dry_run, as_json)
 
 
-def _make(folder: Path, project: Path, names: list[str] | None, only_used: bool, dry_run: bool, as_json: bool) -> None:
+def _make(
+    folder: Path, project: Path, names: list[str] | None, only_used: bool, preset: str | None, dry_run: bool,
+    as_json: bool,
+) -> None:  # fmt: skip
     with told():
         document = load_project(project)
         chosen = frozenset(line_named(document, name, project).id for name in names or ())
-        request = KitRequest(document, folder.absolute(), chosen, only_used)
+        lighter = find_preset(preset) if preset else None
+        request = KitRequest(document, folder.absolute(), chosen, only_used, lighter)
         plan = plan_kit(request)
         if not dry_run:
             make_kit(request, saying())

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 from ..below import Anchor
 from ..errors import ShadowError, from_os_error
-from ..files import plain_name, remove_partials
+from ..files import fitting_name, plain_name, remove_partials
+from ..hashing import hash_file
 from ..ingest.copying import copy_file
 from ..jobs import Report
-from ..media.sequence import members
-from ..pairs import FileRef, Original, Proxy
+from ..media.sequence import exists, members
+from ..pairs import FileRef, Original, Proxy, pair_made_proxy
+from ..presets import Preset
 from ..project import Clip, Decision, Project, load_project, save_project
+from ..proxies import ProxyRequest, ProxyResult, make_or_take_proxy, proxy_pixels
 from ..shelves import Shelf, free_room, put_mark_and_remember
 from ..timeline import Timeline, new_id
 from .file import BASE_FILE, MEDIA, PROXIES, ROAD, Kit, KitFile, is_kit, read_kit, write_kit
@@ -25,13 +29,17 @@ CHECKSUM = "xxh128"
 
 @dataclass(frozen=True)
 class Part:
-    """A file that goes into a kit: the clip and the half that it stands for, where it is, its place below the kit."""
+    """A file that goes into a kit: the clip and the half that it stands for, where it is, its place below the kit.
+
+    ``made``: it is not copied but made of the original at ``source``; ``size`` is only about right then.
+    """
 
     clip: str
     half: str
     source: Path
     place: str
     size: int
+    made: bool = False
 
 
 @dataclass(frozen=True)
@@ -54,12 +62,14 @@ class KitPlan:
 @dataclass(frozen=True)
 class KitRequest:
     """Make a kit of a project in a folder, or bring the one there up to date. ``timelines``: identities of those that
-    go along; empty: all. ``only_used``: only the clips that these use, not every clip."""
+    go along; empty: all. ``only_used``: only the clips that these use, not every clip. ``preset``: proxies of its own
+    are made for the kit with it, where the originals are there."""
 
     project: Project
     folder: Path
     timelines: frozenset[str] = frozenset()
     only_used: bool = False
+    preset: Preset | None = None
 
     @property
     def lines(self) -> tuple[Timeline, ...]:
@@ -80,11 +90,13 @@ def plan_kit(request: KitRequest) -> KitPlan:
     without: list[tuple[str, str]] = []
     for clip in request.clips:
         found, why = _parts_of(request.project, clip)
+        lighter = _lighter(request, clip)
+        found = [lighter] if lighter is not None else found
         parts += found
         if not found:
             without.append((clip.name, why))
     size = sum(part.size for part in parts)
-    there = sum(part.size for part in parts if _length(request.folder / part.place) == part.size)
+    there = sum(part.size for part in parts if _lies_there(request.folder / part.place, part))
     return KitPlan(tuple(parts), size, size - there, free_room(request.folder), tuple(without))
 
 
@@ -107,6 +119,29 @@ def _parts_of(project: Project, clip: Clip) -> tuple[list[Part], str]:
         ], "its file is not there"
     except OSError:
         return [], "its file is not there"
+
+
+def _lighter(request: KitRequest, clip: Clip) -> Part | None:
+    """The proxy that is made for the kit; its bytes by those of the one there is, or by the original's."""
+    wanted = request.preset.proxies if request.preset is not None else None
+    path = request.project.path(clip.original.file)
+    if wanted is None or path is None or clip.original.info.kind != "video" or not exists(path):
+        return None
+    size = proxy_pixels(clip.original.info, wanted)
+    if size is None:
+        return None
+    info, known = clip.original.info, next((one for one in reversed(clip.proxies)), None)
+    bytes_, wide, high = (known.size, known.info.width, known.info.height) if known is not None else (
+        clip.original.size, info.width, info.height
+    )  # fmt: skip
+    place = f"{PROXIES}/{clip.id}/{fitting_name(f'{clip.name} for the road', '.mov')}"
+    about = round(bytes_ * min(1.0, size[0] * size[1] / max(1, wide * high)))
+    return Part(clip.id, "proxy", path, place, about, made=True)
+
+
+def _lies_there(path: Path, part: Part) -> bool:
+    length = _length(path)
+    return length is not None if part.made else length == part.size
 
 
 def _length(path: Path) -> int | None:
@@ -135,8 +170,8 @@ def make_kit(request: KitRequest, report: Report) -> Kit:
         raise from_os_error(error, folder) from error
     anchor = Anchor.of(folder)
     write_kit(folder, replace(kit, whole=False))
-    files = _copied(plan.parts, anchor, report)
-    project = _for_the_road(request, kit, files)
+    files, made = _brought(request, plan.parts, anchor, report)
+    project = _for_the_road(request, kit, files, made)
     road, base = _with_road(project, request, kit) if _was_made(folder, kit) else (project, project)
     save_project(base, folder / BASE_FILE)
     save_project(road, folder / kit.name)
@@ -165,9 +200,13 @@ def _new_kit(request: KitRequest) -> Kit:
     return Kit(new_id(), request.project.id, plain_name(request.project.name, "Cut") + ".otio", "", False, shelves)
 
 
-def _copied(parts: Iterable[Part], anchor: Anchor, report: Report) -> tuple[KitFile, ...]:
-    parts = tuple(parts)
-    whole, done, files = max(1, 2 * sum(part.size for part in parts)), 0, []
+def _brought(
+    request: KitRequest, parts: tuple[Part, ...], anchor: Anchor, report: Report
+) -> tuple[tuple[KitFile, ...], dict[str, ProxyResult]]:
+    """Copy or make every part: the files, and what was made by clip."""
+    whole, done = max(1, 2 * sum(part.size for part in parts)), 0
+    files: list[KitFile] = []
+    made: dict[str, ProxyResult] = {}
 
     def step(count: int) -> None:
         nonlocal done
@@ -175,19 +214,46 @@ def _copied(parts: Iterable[Part], anchor: Anchor, report: Report) -> tuple[KitF
         report(min(0.98, done / whole))
 
     for part in parts:
-        (one,) = copy_file(part.source, (anchor.root / part.place,), CHECKSUM, step, (anchor,))
-        below = one.path.relative_to(anchor.root).as_posix()
-        files.append(KitFile(below, part.size, one.value, part.clip, part.half))  # type: ignore[arg-type]
-    return tuple(files)
+        if part.made:
+            found = _made(request, part, anchor, partial(_within, report, done / whole, 2 * part.size / whole))
+            made[part.clip] = found
+            path, value, size = found.path, hash_file(found.path, CHECKSUM, fresh=True), found.info.size
+            done += 2 * part.size
+        else:
+            (one,) = copy_file(part.source, (anchor.root / part.place,), CHECKSUM, step, (anchor,))
+            path, value, size = one.path, one.value, part.size
+        below = path.relative_to(anchor.root).as_posix()
+        files.append(KitFile(below, size, value, part.clip, part.half))  # type: ignore[arg-type]
+    return tuple(files), made
 
 
-def _for_the_road(request: KitRequest, kit: Kit, files: Iterable[KitFile]) -> Project:
+def _within(report: Report, first: float, share: float, done: float) -> None:
+    """Progress of one part, as progress of the whole."""
+    report(min(0.98, first + share * done))
+
+
+def _made(request: KitRequest, part: Part, anchor: Anchor, report: Callable[[float], None]) -> ProxyResult:
+    """A proxy for the road; one that lies there already, made with these settings, is checked and taken. Marks whose
+    words need the ingest are left out."""
+    assert request.preset is not None and request.preset.proxies is not None
+    clip = request.project.clip(part.clip)
+    assert clip is not None
+    settings = request.preset.proxies.model_copy(update={"marks": ()})
+    making = ProxyRequest(part.source, anchor.root / part.place, settings, clip.original.info, anchor=anchor)
+    return make_or_take_proxy(making, lambda done: report(done))
+
+
+def _for_the_road(
+    request: KitRequest, kit: Kit, files: Iterable[KitFile], made: Mapping[str, ProxyResult]
+) -> Project:
     """The project as it is cut elsewhere: the same clips and blocks, with the kit's files."""
     project, by_folder = request.project, {below: identity for identity, below in kit.shelves.items()}
     places: dict[str, list[KitFile]] = {}
     for file in files:
         places.setdefault(file.clip, []).append(file)
-    clips = tuple(_on_the_road(clip, places.get(clip.id, []), by_folder) for clip in request.clips)
+    clips = tuple(
+        _on_the_road(clip, places.get(clip.id, []), by_folder, made.get(clip.id)) for clip in request.clips
+    )
     roles = {PROXIES: "proxies", MEDIA: "originals", ROAD: "originals"}
     own = tuple(
         Shelf(identity, f"{below} of the kit", roles.get(below, "scratch"), request.folder / below)
@@ -208,8 +274,11 @@ def _road_decision(decision: Decision) -> Decision:
     return Decision(pin=decision.pin)
 
 
-def _on_the_road(clip: Clip, files: list[KitFile], shelves: dict[str, str]) -> Clip:
+def _on_the_road(clip: Clip, files: list[KitFile], shelves: dict[str, str], made: ProxyResult | None) -> Clip:
     proxies = [file for file in files if file.half == "proxy"]
+    if proxies and made is not None:
+        file = FileRef(shelves[PROXIES], proxies[0].path.removeprefix(f"{PROXIES}/"))
+        return replace(clip, proxies=(*_others(clip.proxies), pair_made_proxy(file, made)))
     if proxies:
         shown = next(one for one in reversed(clip.proxies) if one.file.form == "file" and one.size == proxies[0].size)
         below = proxies[0].path.removeprefix(f"{PROXIES}/")

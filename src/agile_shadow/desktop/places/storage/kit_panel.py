@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from ....core.errors import Cancelled, sentence
 from ....core.jobs import Executor
 from ....core.kit import KitPlan, KitRequest, is_kit, make_kit, plan_kit
+from ....core.presets import Preset, list_presets
 from ... import words
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -93,6 +94,10 @@ class KitPanel(QWidget):
         self.used = QCheckBox("only clips that they use")
         self.used.clicked.connect(lambda _on: self.look())
         row.addWidget(self.used)
+        self.preset = QComboBox()
+        self.preset.setAccessibleName("Proxies of the kit")
+        self.preset.activated.connect(lambda _number: self.look())
+        row.addWidget(self.preset)
         row.addStretch(1)
         layout.addLayout(row)
         self.says = QLabel("Choose where the kit is to lie.")
@@ -136,7 +141,17 @@ class KitPanel(QWidget):
 
     def entered(self) -> None:
         """It is shown."""
+        self._work.in_background(list_presets, self._list_presets)
         self.look()
+
+    def _list_presets(self, presets: list[Preset]) -> None:
+        chosen = self.preset.currentText()
+        self.preset.clear()
+        self.preset.addItem("proxies as they are", None)
+        for one in presets:
+            if one.proxies is not None:
+                self.preset.addItem(f"made with {one.name}", one)
+        self.preset.setCurrentIndex(max(0, self.preset.findText(chosen)))
 
     def _choose(self) -> None:
         start = str(self._work.session.path.parent)
@@ -153,7 +168,8 @@ class KitPanel(QWidget):
             return None
         line = str(self.line.currentData() or "")
         chosen = frozenset({line}) if line else frozenset()
-        return KitRequest(self._work.session.project, Path(text), chosen, self.used.isChecked())
+        preset: Preset | None = self.preset.currentData()
+        return KitRequest(self._work.session.project, Path(text), chosen, self.used.isChecked(), preset)
 
     def look(self) -> None:
         """Say what the kit would hold, and whether it fits; on a thread."""
@@ -172,7 +188,8 @@ class KitPanel(QWidget):
         self.plan = plan
         fits = "fits" if plan.fits else f"{words.gigabytes(plan.new - plan.free)} too much for the room there"
         new = f", {words.gigabytes(plan.new)} of it new" if known else ""
-        self.says.setText(f"{words.gigabytes(plan.size)} in {len(plan.parts)} files{new}: {fits}.")
+        about = "About " if any(part.made for part in plan.parts) else ""
+        self.says.setText(f"{about}{words.gigabytes(plan.size)} in {len(plan.parts)} files{new}: {fits}.")
         self.make.setText("Bring it up to date" if known else "Make the kit")
         self.make.setEnabled(plan.fits and bool(plan.parts))
         self.home.setEnabled(known)
@@ -207,7 +224,7 @@ class KitPanel(QWidget):
         self.look()
 
     def _busy(self, on: bool) -> None:
-        for widget in (self.choose, self.folder, self.line, self.used):
+        for widget in (self.choose, self.folder, self.line, self.used, self.preset):
             widget.setEnabled(not on)
         for button in (self.make, self.home):  # whether they can be pressed is seen by the next look
             button.setEnabled(False)
