@@ -96,6 +96,8 @@ class KitPanel(QWidget):
         row.addWidget(self.used)
         self.preset = QComboBox()
         self.preset.setAccessibleName("Proxies of the kit")
+        for box in (self.line, self.preset):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.preset.activated.connect(lambda _number: self.look())
         row.addWidget(self.preset)
         row.addStretch(1)
