@@ -9,6 +9,7 @@ from pathlib import Path
 from ....core.below import Anchor
 from ....core.project import Footage, Project
 from ....core.shelves import (
+    SECOND,
     KnownFile,
     Shelf,
     ShelfState,
@@ -99,7 +100,7 @@ def shelf_words(row: ShelfRow) -> str:
     if row.proxies:
         parts.append(f"proxies {words.gigabytes(row.proxies)}")
     if not parts:
-        parts.append("nothing this project pairs")
+        parts.append("second copies" if row.state.shelf.role == SECOND else "nothing of this project")
     known = "known by its drive" if row.state.shelf.volume else "known by its path and what lies on it"
     if not row.state.present:
         where = f"It seems to be at {row.state.found_at} now." if row.state.found_at else "Connect its drive."
