@@ -50,7 +50,8 @@ def remove_files(
     ``others``: further projects, none of whose files goes. ``going_on`` may raise to end it. ``for_good``: where a
     drive has no trash, remove them for good: ask before.
     """
-    footage, used = footage_of((project,)), footage_of(others, proxies=True)
+    others = tuple(others)
+    footage, used = footage_of((project, *others)), footage_of(others, proxies=True)
     gone: list[tuple[str, FileRef]] = []
     kept: list[str] = []
     paths: list[tuple[Path, str, Proxy]] = []
