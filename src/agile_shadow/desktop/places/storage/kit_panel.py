@@ -26,6 +26,7 @@ from ....core.jobs import Executor
 from ....core.kit import KitPlan, KitRequest, is_kit, make_kit, plan_kit
 from ....core.presets import Preset, list_presets
 from ... import words
+from ...flow import FlowLayout
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 from .home_dialog import KitHomeDialog
@@ -86,22 +87,22 @@ class KitPanel(QWidget):
         self.choose.clicked.connect(lambda: self._choose())
         row.addWidget(self.choose)
         layout.addLayout(row)
-        row = QHBoxLayout()
+        choices = FlowLayout(8, 6)
         self.line = QComboBox()
         self.line.setAccessibleName("Timelines that go along")
         self.line.activated.connect(lambda _number: self.look())
-        row.addWidget(self.line)
+        choices.addWidget(self.line)
         self.used = QCheckBox("only clips that they use")
         self.used.clicked.connect(lambda _on: self.look())
-        row.addWidget(self.used)
+        choices.addWidget(self.used)
         self.preset = QComboBox()
         self.preset.setAccessibleName("Proxies of the kit")
         for box in (self.line, self.preset):
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(17)
         self.preset.activated.connect(lambda _number: self.look())
-        row.addWidget(self.preset)
-        row.addStretch(1)
-        layout.addLayout(row)
+        choices.addWidget(self.preset)
+        layout.addLayout(choices)
         self.says = QLabel("Choose where the kit is to lie.")
         self.says.setObjectName("sentence")
         self.says.setWordWrap(True)

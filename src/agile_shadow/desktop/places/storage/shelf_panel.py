@@ -112,39 +112,40 @@ class ShelfPanel(QWidget):
         row.addWidget(self.again)
         return row
 
-    def _actions(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+    def _actions(self) -> QVBoxLayout:
         self.tidy = QPushButton("What may go…")
         self.tidy.setToolTip("Choose what can be made again, see what it wins and costs, and put it into the trash.")
         self.tidy.clicked.connect(lambda: self._place.open_tidy())
-        row.addWidget(self.tidy)
         self.bring = QPushButton("Bring up to date")
         self.bring.setToolTip("Copy what this shelf for second copies lacks, and read it back.")
         self.bring.clicked.connect(lambda: self._with(lambda one: self._place.bring_up(one.state.shelf)))
-        row.addWidget(self.bring)
-        row.addSpacing(10)
         self.read = QPushButton("Read it now")
         self.read.setToolTip("Read every file and compare it with what is recorded of it.")
         self.read.clicked.connect(lambda: self._with(lambda one: self._place.keep(one.state.shelf)))
-        row.addWidget(self.read)
         self.plan = QComboBox()
         self.plan.setAccessibleName("How often this shelf is read by itself")
         for weeks, text in _PLANS:
             self.plan.addItem(f"read {text}", weeks)
         self.plan.activated.connect(lambda _number: self._planned())
-        row.addWidget(self.plan)
         self.night = QCheckBox("at night")
         self.night.setToolTip("Begin between 22 and 6 o'clock only.")
         self.night.clicked.connect(lambda _on: self._planned())
-        row.addWidget(self.night)
+        buttons = FlowLayout(8, 6)
+        for widget in (self.tidy, self.bring, self.read, self.plan, self.night):
+            buttons.addWidget(widget)
         self.found = QPushButton("")
         self.found.clicked.connect(lambda: self._with(self._place.show_kept))
         self.last = QLabel("")
         self.last.setObjectName("quiet")
         self.last.setWordWrap(True)
+        row = QHBoxLayout()
         row.addWidget(self.last, 1)
         row.addWidget(self.found)
-        return row
+        column = QVBoxLayout()
+        column.setSpacing(5)
+        column.addLayout(buttons)
+        column.addLayout(row)
+        return column
 
     def _planned(self) -> None:
         weeks, night = int(self.plan.currentData()), self.night.isChecked()
