@@ -56,7 +56,7 @@ class _Root:
 
 
 class Attending:
-    """``changed`` is called on a thread of its own when a root came, went, or stopped answering."""
+    """``changed`` is called on a thread of its own when a root was first seen, came, went, or stopped answering."""
 
     def __init__(self, changed: Callable[[], None], every: float = EVERY, patience: float = PATIENCE) -> None:
         self._changed = changed
@@ -104,7 +104,5 @@ class Attending:
                 now = {path: one.state(self._patience) for path, one in self._roots.items() if one.seen or one.asked}
             settled = {path: state for path, state in now.items() if state != (False, None)}
             if settled != before:
-                first = not before
                 before = settled
-                if not first:
-                    self._changed()
+                self._changed()
