@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import time
 from collections import defaultdict, deque
@@ -11,7 +12,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any, Literal
 
-from ..errors import Cancelled, CopyError, MediaError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, sentence
+from ..errors import Cancelled, CopyError, MediaError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, os_reason, sentence
 from ..estimates import (
     Headroom,
     HeadroomRequest,
@@ -47,6 +48,7 @@ from .taking_in import TakingIn
 from .waiting import Waiting
 
 log = logging.getLogger(__name__)
+_DRIVE_GONE = os_reason(OSError(errno.ENODEV, ""))[0]
 
 State = Literal[
     "found", "looked at", "read back", "copied", "in place", "taken in", "measured", "made", "paired", "copied again",
@@ -306,6 +308,8 @@ class Way:
                 self._no_drive(job, error)
             elif isinstance(error, CopyError) and job.kind == "copy" and not self._s.card_is_there():
                 self._no_card(job)
+            elif job.tries == 0 and _DRIVE_GONE in str(error) and not self._s.stopped.is_set():
+                self.hand_over(replace(job, tries=1))  # it went while this was read, and is back by now
             else:
                 log.warning("%s", job.path, exc_info=True)
                 self.fail(job, error)
