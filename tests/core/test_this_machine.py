@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from agile_shadow.core.desk import Desk
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.log import cache_folder, config_folder
 from agile_shadow.core.project import ProjectSession, load_project, save_project
@@ -25,6 +26,7 @@ from agile_shadow.core.storage.outside import (
     stores,
 )
 from agile_shadow.core.storage.pace import pace_of_making
+from tests.core.test_queue import until
 
 
 def kept(name: str, size: int, used: float) -> Path:
@@ -46,6 +48,20 @@ def test_what_was_used_longest_ago_goes_first_until_the_limit_is_kept() -> None:
     assert hidden.exists() and other.exists()
     assert keep_to_limit() == 0
     assert keep_to_limit(0) == 3 * 8192 and not any(path.exists() for path in files)
+
+
+def test_the_limit_is_kept_by_itself_while_a_project_is_open(tmp_path: Path) -> None:
+    old, new = kept("posters/old.jpg", 8192, 1000.0), kept("posters/new.jpg", 8192, time.time())
+    set_limit(8192)
+    session = ProjectSession.open(tmp_path / "p.otio")
+    desk = Desk(session, JobStore())
+    try:
+        desk.mind()
+        until(lambda: not old.exists(), 20)
+        assert new.exists()
+    finally:
+        assert desk.close(20)
+        session.close()
 
 
 @pytest.mark.parametrize("text", ["", "[]", "{}", '{"limit": -1}', '{"limit": "x"}', '{"limit": 1e99}', "\0"])

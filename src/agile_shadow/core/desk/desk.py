@@ -21,6 +21,7 @@ from ..pairing.making import MakeRequest
 from ..project import ProjectSession
 from ..shelves import Shelf
 from ..storage.kept import is_due, last_kept, plan_of
+from ..storage.outside import keep_to_limit
 from ..threads import joined
 from .film import FilmRun, film_request
 from .keeping import KeepRun, SecondRun, keep_values
@@ -175,9 +176,10 @@ class Desk:
 
     def _keep_due(self) -> None:
         try:
+            keep_to_limit()
             self.keep_what_is_due()
         except Exception:  # the next look may do better
-            log.warning("looking which shelf is to be read", exc_info=True)
+            log.warning("looking which shelf is to be read, and what is over its limit", exc_info=True)
 
     def _refuse_film(self, out: Path) -> None:
         self._refuse_if_closing(out)
@@ -304,7 +306,7 @@ class Desk:
         return watch
 
     def _mind(self, told: Callable[[str], None]) -> None:
-        said, looked = "", 0.0
+        said, looked = "", float("-inf")
         while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
             try:
                 if time.monotonic() - looked > _DUE:
