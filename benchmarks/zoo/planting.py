@@ -127,7 +127,7 @@ def planted(fault: str, seed: int, folder: Path, codec: str = "") -> Proof:
             made = make_proxy(ProxyRequest(original, target, settings(made_by), info), quiet)
         if fault == "frames concealed":
             info = replace(info, damage="")
-        return prove(ProveRequest(Half(original, info), Half(target, made.info)), quiet)
+        return prove(ProveRequest(Half(original, info), Half(target, made.info), made=True), quiet)
 
 
 def _drawn(fault: str, rng: random.Random, folder: Path) -> Path:

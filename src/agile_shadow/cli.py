@@ -9,186 +9,24 @@ import logging
 import os
 import signal
 import sys
-from collections.abc import Iterator
-from fractions import Fraction
-from pathlib import Path
-from typing import Annotated, Any
+from contextlib import AbstractContextManager, nullcontext
 
 import typer
 
-from .commands import cutting, films, handing, ingesting, jobs, kits, measure, pairing, presets, storing
-from .commands.shared import AsJson, ProjectFile, answer, for_each, gigabytes, refuse, say, told
-from .core.errors import Cancelled, MediaError, ShadowError, WorkerDied, sentence
-from .core.jobs import WorkerPool
-from .core.jobs.vetting import Vetting
+from .commands.shared import answer, refuse, say
+from .commands.table import NO_MEDIA, LateGroup
+from .core.errors import Cancelled, sentence
 from .core.log import set_up_logging
-from .core.media import MediaInfo
-from .core.media.asking import Question, tell
-from .core.project import Clip, Project, load_project
-from .core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
-from .core.stand_ins import draw_card
 from .core.threads import told_of_all
-from .core.timeline.model import new_id
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
-app.add_typer(presets.app, name="presets")
-app.add_typer(films.library, name="films")
-app.add_typer(films.film, name="film")
-app.add_typer(handing.timelines, name="timelines")
-app.add_typer(jobs.app, name="jobs")
-app.add_typer(storing.card, name="card")
-app.add_typer(kits.app, name="kit")
-app.command()(ingesting.ingest)
-app.command()(ingesting.watch)
-app.command()(ingesting.report)
-app.command()(ingesting.verify)
-app.command()(pairing.pair)
-app.command()(pairing.unpair)
-app.command()(pairing.prove)
-app.command()(pairing.compare)
-app.command()(films.export)
-app.command()(handing.handover)
-app.command("bring-home")(handing.bring_home)
-app.command("open-timeline")(handing.open_timeline)
-app.command()(storing.storage)
-app.command()(storing.tidy)
-app.command()(storing.cards)
-app.command()(storing.keep)
-app.command()(storing.move)
-app.command()(storing.collect)
-app.command()(cutting.frame)
-app.command()(cutting.timeline)
-app.command()(measure.headroom)
-app.command()(measure.estimate)
-app.command()(measure.trial)
+app = typer.Typer(
+    cls=LateGroup, no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, rich_markup_mode=None
+)
 
 
-@app.command()
-def probe(
-    files: Annotated[list[Path], typer.Argument(metavar="FILE...")],
-    whole: Annotated[bool, typer.Option("--whole", help="Decode every frame: is each of them whole?")] = False,
-    as_json: AsJson = False,
-) -> None:
-    """Say what media files are, and what is odd about them. Exit status 1 for one that is damaged or no footage."""
-    with WorkerPool(1) as readers:
-
-        def asked(path: Path) -> dict[str, Any]:
-            try:
-                info: MediaInfo = readers.submit(tell, Question(path.absolute(), whole=whole)).result()
-            except WorkerDied as error:
-                raise MediaError("ended the process that read it: it is damaged, or of another kind", path,
-                                 "Look at it.") from error  # fmt: skip
-            return {"path": str(path), **info.to_json()}
-
-        found, problems = for_each(files, asked)
-
-    def lines() -> Iterator[str]:
-        for item in found:
-            size = f"{item['width']} x {item['height']}, " if item["width"] else ""
-            rate = f"{item['frame_rate']} fps, {item['frames']} frames, " if item["frame_rate"] else ""
-            yield f"{item['path']}: {item['codec']}, {size}{rate}{item['audio_channels']} sound channels"
-            yield from (f"  odd: {text}" for text in item["odd"])
-            if item["damage"]:
-                yield f"  damaged: {item['damage']}"
-
-    answer({"files": found, "failed": problems}, as_json, lines)
-    if problems or any(item["damage"] for item in found):
-        raise typer.Exit(1)
-
-
-@app.command()
-def clips(project: ProjectFile, as_json: AsJson = False) -> None:
-    """List the clips of a project with their originals and proxies."""
-    with told():
-        document = load_project(project)
-        listed = [_clip_values(document, clip) for clip in document.clips]
-
-    def lines() -> Iterator[str]:
-        for item in listed:
-            made = ", ".join(f"{p['width']} x {p['height']} {p['state']}" for p in item["proxies"]) or "no proxy"
-            yield f"{item['name']}: {item['original']['path']} ({made})"
-
-    answer({"clips": listed}, as_json, lines)
-
-
-def _clip_values(project: Project, clip: Clip) -> dict[str, Any]:
-    original = clip.original
-    values = original.info.to_json()
-    return {
-        "name": clip.name,
-        "original": {
-            **values,
-            "path": str(project.path(original.file)),
-            "size": original.size,
-            "checksum": original.checksum,
-            "checksum_value": original.checksum_value,
-        },
-        "proxies": [
-            {
-                **proxy.info.to_json(),
-                "path": str(project.path(proxy.file)),
-                "state": proxy.state,
-                "offset": proxy.offset,
-            }
-            for proxy in clip.proxies
-        ],
-    }
-
-
-@app.command()
-def shelves(
-    add: Annotated[Path | None, typer.Option("--add", help="Folder to make a shelf of, for all projects.")] = None,
-    name: Annotated[str, typer.Option("--name", help="Its name; default: the folder's.")] = "",
-    role: Annotated[str, typer.Option("--role", help=f"One of: {', '.join(ROLES)}.")] = "proxies",
-    as_json: AsJson = False,
-) -> None:
-    """List your shelves, whether they are there, and their free room; or add one."""
-    with told():
-        if add is not None:
-            if role not in ROLES:
-                raise ShadowError(f'there is no role "{role}"', None, f"Roles are: {', '.join(ROLES)}.")
-            keep_user_shelf(mark_shelf(Shelf(new_id(), name or add.absolute().name, role, add.absolute())))
-        states = [look_at(shelf) for shelf in user_shelves()]
-    listed = [
-        {
-            "name": state.shelf.name,
-            "role": state.shelf.role,
-            "folder": str(state.shelf.root),
-            "present": state.present,
-            "found_at": str(state.found_at) if state.found_at else None,
-            "free": state.free,
-        }
-        for state in states
-    ]
-
-    def lines() -> Iterator[str]:
-        for state in states:
-            moved = f"now at {state.found_at}" if state.found_at else "not there"
-            there = f"{gigabytes(state.free)} free" if state.present else moved
-            yield f"{state.shelf.name} ({state.shelf.role}): {state.shelf.root}, {there}"
-
-    answer({"shelves": listed}, as_json, lines)
-
-
-@app.command("demo-footage")
-def demo_footage(
-    folder: Annotated[Path, typer.Argument(metavar="DIR")],
-    seconds: Annotated[float, typer.Option(help="At most so many seconds of each clip.")] = 60,
-    shrink: Annotated[int, typer.Option(min=1, max=16, help="Divide all frame sizes by this.")] = 1,
-    as_json: AsJson = False,
-) -> None:
-    """Draw the demo card into a folder."""
-    said: set[str] = set()
-
-    def report(name: str, done: float) -> None:
-        if name not in said:
-            said.add(name)
-            say(f"drawing {name}")
-
-    with told():
-        draw_card(folder, report, shrink, Fraction(seconds).limit_denominator(1000))
-    files = sorted(path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file())
-    answer({"folder": str(folder), "files": files}, as_json, lambda: iter(files))
+@app.callback()
+def _all() -> None:
+    """Proxies of camera footage, the originals they belong to, and films from those."""
 
 
 def main() -> None:
@@ -199,9 +37,18 @@ def main() -> None:
         say(f"There is no log: {sentence(error)}")
     told_of_all(say)
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # ended by a signal as by Ctrl+C: with an answer
-    with Vetting():
+    with _guard(sys.argv[1:]):
         status = run(sys.argv[1:])
     sys.exit(status)
+
+
+def _guard(arguments: list[str]) -> AbstractContextManager[object]:
+    """A worker opens every media file before this process does, for commands that open any."""
+    if not arguments or arguments[0] in NO_MEDIA or {"--help", "-h"} & set(arguments):
+        return nullcontext()
+    from .core.jobs.vetting import Vetting
+
+    return Vetting()
 
 
 def run(arguments: list[str]) -> int:

@@ -1,12 +1,18 @@
 """The command line as a script uses it."""
 
 import json
+import subprocess
+import sys
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
+from typer.main import get_command
+from typer.testing import CliRunner
 
+from agile_shadow.cli import app
+from agile_shadow.commands.table import COMMANDS
 from agile_shadow.core.project import load_project, save_project
 from agile_shadow.core.stand_ins import CLIPS, read_code
 from agile_shadow.core.stand_ins.card import CUT_OFF
@@ -85,3 +91,31 @@ def test_a_frame_of_the_timeline_is_written_from_either_side(card: Path, tmp_pat
     ):
         status, _answer, said = here("frame", "--project", file, *wrong, "--out", out)
         assert status == 1 and len(said.strip().splitlines()) == 1 and not out.exists()
+
+
+def loaded_by(code: str) -> set[str]:
+    """Which libraries a fresh process has loaded after some code."""
+    asked = f"import sys\n{code}\nprint('\\n' + ' '.join(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True)
+    return set(done.stdout.splitlines()[-1].split())
+
+
+def test_the_list_of_commands_says_what_each_says_of_itself() -> None:
+    group = get_command(app)
+    for name, late in COMMANDS.items():
+        command = late.load(name)
+        assert command.name == name and command.get_short_help_str(400) == late.words
+    shown = CliRunner().invoke(app, ["--help"]).stdout
+    assert all(f"  {name} " in shown for name in COMMANDS)
+    assert group.get_command(None, "no-such") is None  # type: ignore[attr-defined]
+    refused = CliRunner().invoke(app, ["no-such"])
+    assert refused.exit_code == 2 and "No such command 'no-such'" in refused.output
+
+
+def test_help_and_the_list_of_jobs_load_little() -> None:
+    run = "from agile_shadow.cli import run\nrun(%s)"
+    assert not loaded_by(run % "['--help']") & {"numpy", "av", "pydantic", "PIL", "agile_shadow.core.project"}
+    assert not loaded_by(run % "['jobs', 'list']") & {"numpy", "av", "pydantic", "agile_shadow.core.desk"}
+    assert not loaded_by("import agile_shadow.core.desk, agile_shadow.core.film, agile_shadow.core.kit") & {
+        "scipy", "cv2", "ascmhl", "agile_shadow.core.film.render", "agile_shadow.core.kit.making",
+    }  # fmt: skip

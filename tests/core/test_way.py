@@ -26,7 +26,7 @@ from agile_shadow.core.project import ProjectSession
 from tests.conftest import hashes
 
 STEPS = {
-    "look": "copy", "copy_and_prove": "copy", "measure_headroom": "proxy", "make_or_take_proxy": "proxy",
+    "look": "copy", "copy_and_prove": "copy", "measure_headroom": "proxy", "make_proven_proxy": "proxy",
     "copy_again": "second copy",
 }  # fmt: skip
 WHOLE = Preset(

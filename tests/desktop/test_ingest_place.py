@@ -276,6 +276,9 @@ def test_work_goes_on_without_the_window_and_is_found_again(
 
     def answer() -> None:
         box = QApplication.activeModalWidget()
+        if box is None:
+            QTimer.singleShot(50, answer)
+            return
         assert isinstance(box, QMessageBox)
         button = next(one for one in box.buttons() if one.text() == "Go on without the window")
         qtbot.mouseClick(button, LEFT)

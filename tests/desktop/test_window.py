@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -19,6 +22,7 @@ from agile_shadow.core.stand_ins import CLIPS, read_code
 from agile_shadow.core.stand_ins.card import shrunk
 from agile_shadow.core.timeline import Block, append
 from agile_shadow.desktop.actions import COMMANDS
+from agile_shadow.desktop.late_places import PAIRS, STORAGE, TIMELINE, LatePlaces
 from agile_shadow.desktop.player_panel import PlayerPanel
 from agile_shadow.desktop.theme import INK, PAPER
 from agile_shadow.desktop.window import MainWindow
@@ -218,7 +222,7 @@ def test_a_pin_and_the_switch_are_kept_and_said(qtbot: QtBot, film: Path, open_w
     key(qtbot, window, Key.Key_Q, SHIFT)
     panel = window.pairs.panel
     qtbot.waitUntil(lambda: panel.viewer.mark_text.startswith("PROXY"), timeout=10_000)
-    assert window.pairs.model.rows[0].state == "paired, not proven, pinned to proxies"
+    assert window.pairs.model.rows[0].state == "proven, pinned to proxies"
     assert "1 pinned" in window.strip.counts.text()
     window.close()
     assert load_project(film).clips[0].pin == "proxies"
@@ -384,3 +388,42 @@ def test_both_versions_of_the_look_can_be_read() -> None:
             for ground in (version.ground, version.panel, version.raised):
                 first, second = sorted((light(text), light(ground)), reverse=True)
                 assert (first + 0.05) / (second + 0.05) >= 4.5, (version.name, text, ground)
+
+
+def test_places_are_built_when_they_are_opened_and_the_rest_by_and_by(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(LatePlaces, "build_all_by_and_by", lambda self: None)
+    window = open_window(film)
+    assert [window.places.is_built(number) for number in range(6)] == [False, True, False, False, False, False]
+    assert window.strip.counts.text() and window.rail.buttons["Pairs"].text()
+    QTest.keyClick(window, Qt.Key.Key_4, Qt.KeyboardModifier.AltModifier)
+    assert window.stack.currentWidget() is window.timeline and window.places.is_built(TIMELINE)
+    assert not window.places.is_built(PAIRS) and not window.places.is_built(STORAGE)
+    window.change_theme()  # of what is built
+    window.change_theme()
+    monkeypatch.undo()
+    with qtbot.waitSignal(window.places.all_built, timeout=20_000):
+        window.places.build_all_by_and_by()
+    assert all(window.places.is_built(number) for number in range(6))
+    assert window.stack.currentWidget() is window.timeline and window.stack.count() == 6
+
+
+def test_a_place_that_is_built_late_knows_what_is_missing(
+    film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(LatePlaces, "build_all_by_and_by", lambda self: None)
+    window = open_window(film)
+    clip = window.work.session.project.clips[0]
+    gone = window.work.session.project.place_or_none(clip.original.file)
+    assert gone is not None
+    window.presence._tell(frozenset({gone}))
+    assert window.pairs.panel.player.presence.missing_now() == {str(gone)}
+
+
+def test_starting_loads_no_place_but_the_first(tmp_path: Path) -> None:
+    code = "import sys, agile_shadow.desktop.__main__\nprint(' '.join(sys.modules))"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    late = {f"agile_shadow.desktop.places.{name}" for name in ("pairs", "timeline", "export", "storage", "presets")}
+    late |= {"scipy", "cv2", "ascmhl", "pyqtgraph", "agile_shadow.core.film.render", "agile_shadow.core.handover.home"}
+    assert not late & set(done.stdout.split())

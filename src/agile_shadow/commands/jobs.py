@@ -6,17 +6,17 @@ import signal
 import threading
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from ..core.desk import Desk
 from ..core.errors import ShadowError
 from ..core.jobs import Awake, JobStore, Piece
-from ..core.project import ProjectLock, ProjectSession
-from ..core.project.lock import WITHOUT_WINDOW
 from ..core.time import clock_text
 from .shared import AsJson, ProjectFile, answer, say, told
+
+if TYPE_CHECKING:
+    from ..core.desk import Desk
 
 app = typer.Typer(no_args_is_help=True, help="The queue: every copy, proxy and film, what it is at and how it ended.")
 
@@ -99,6 +99,10 @@ def _ask(wish: str, ids: list[int] | None, every: bool, fits: object, as_json: b
 @app.command()
 def run(project: ProjectFile, as_json: AsJson = False) -> None:
     """Go on with a project's open ingests, proxies and films without a window, to their end."""
+    from ..core.desk import Desk  # half of the program: the list of jobs needs none of it
+    from ..core.project import ProjectLock, ProjectSession
+    from ..core.project.lock import WITHOUT_WINDOW
+
     project = project.absolute()
     headlines: list[str] = []
     with told():

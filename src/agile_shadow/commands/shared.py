@@ -9,18 +9,20 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from ..core.amounts import amount
 from ..core.errors import Cancelled, ProjectError, ShadowError, sentence
-from ..core.jobs import Report
-from ..core.project import Project
 from ..core.state import what_was_set_aside
-from ..core.strict import whole_text
+from ..core.texts import whole_text
 from ..core.time import frame_of
-from ..core.timeline import Timeline
+
+if TYPE_CHECKING:
+    from ..core.jobs import Report
+    from ..core.project import Project
+    from ..core.timeline import Timeline
 
 log = logging.getLogger(__name__)
 

@@ -19,7 +19,9 @@ class Late:
 
 cv2: Any = Late("cv2")
 sounddevice: Any = Late("sounddevice")
+opentimelineio: Any = Late("opentimelineio")
 signal: Any = Late("scipy.signal")
+ndimage: Any = Late("scipy.ndimage")
 optimize: Any = Late("scipy.optimize")
 sparse: Any = Late("scipy.sparse")
 csgraph: Any = Late("scipy.sparse.csgraph")

@@ -13,9 +13,10 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, PlainValidator, StringConstraints
 
+from .texts import whole_text
+
 _FRACTION = re.compile(r"-?\d{1,60}(/\d{1,60})?|-?\d{1,30}\.\d{1,30}")
 _LONE = re.compile(r"\\u[dD][89a-fA-F]")
-_SURROGATE = re.compile("[\ud800-\udfff]")
 DEEPEST = 40  # values within values
 _MOST = 2_000_000  # values kept as they are, in one file
 
@@ -82,11 +83,6 @@ def _whole_letters(values: Any, depth: int = 0) -> Any:
     if isinstance(values, dict):
         return {whole_text(key): _whole_letters(one, depth + 1) for key, one in values.items()}
     return values
-
-
-def whole_text(text: str) -> str:
-    """A text that can be written as UTF-8: halves of letters become the replacement character."""
-    return _SURROGATE.sub("\ufffd", text)
 
 
 def plain(values: Any) -> Any:

@@ -44,6 +44,11 @@ class Looking(QObject):
         self.attending = Attending(self._came_or_went)
         self._thread = threading.Thread(target=self._loop, name="presence", daemon=True)
 
+    def tell_too(self, presence: Presence) -> None:
+        """One more that is told, at once what is known."""
+        presence.only_missing(self._missing)
+        self._presences.append(presence)
+
     def start(self) -> None:
         """Look from now on."""
         self._attend(self._work.session.project)

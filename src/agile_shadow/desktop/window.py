@@ -7,21 +7,22 @@ import threading
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QMainWindow,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from ..core.playback import SoundOutput
 from ..core.presets import Preset
-from ..core.project import Footage
+from ..core.project import Footage, Project
+from ..core.switch import Presence
 from ..core.time import clock_text
 from . import theme
 from .actions import COMMANDS, TIMELINE_AREAS, keys_of
@@ -29,16 +30,10 @@ from .closing import Closing
 from .commands import PLAYING, Commands
 from .folders import Folders
 from .jobs_drawer import JobsDrawer
+from .late_places import EXPORT, INGEST, PAIRS, PRESETS, STORAGE, TIMELINE, LatePlaces, builders
 from .measuring import Measuring
 from .notice import Notice
 from .notices import send_notice, sound
-from .places.export import ExportPlace
-from .places.ingest import IngestPlace
-from .places.pairs import PairsPlace
-from .places.presets import PresetsPlace
-from .places.storage import StoragePlace, look_at_shelves, mended
-from .places.timeline import TimelinePlace
-from .player_panel import PlayerPanel
 from .presence import Looking
 from .project_menu import ProjectMenu
 from .rail import Rail
@@ -46,7 +41,17 @@ from .showing import RULE, Counts
 from .status_strip import StatusStrip
 from .work import Work
 
+if TYPE_CHECKING:
+    from .places.export import ExportPlace
+    from .places.ingest import IngestPlace
+    from .places.pairs import PairsPlace
+    from .places.presets import PresetsPlace
+    from .places.storage import StoragePlace
+    from .places.timeline import TimelinePlace
+    from .player_panel import PlayerPanel
+
 log = logging.getLogger(__name__)
+_PAINTED = 120  # milliseconds after which a window that is shown has been painted
 
 
 class MainWindow(QMainWindow):
@@ -60,19 +65,19 @@ class MainWindow(QMainWindow):
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
         self._counts = Counts()
+        self._known = Presence()
+        self.presence = Looking(work, [self._known])
         self.commands = Commands(self)
         self.closing = Closing(self, work, self.jobs_text, self._end_parts)
         self._build(folders)
         self._bind_keys()
         self._connect()
-        self.open_place(1)
+        self.open_place(INGEST)
         self._show_project()
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
         self._find_shelves()
-        self.presence = Looking(work, [self.pairs.panel.player.presence, self.timeline.panel.player.presence])
         self.presence.changed.connect(self._came_or_went)
-        self.pairs.looks_again.connect(self.presence.look_now)
         self.presence.start()
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
@@ -89,15 +94,9 @@ class MainWindow(QMainWindow):
     def _build(self, folders: Folders) -> None:
         self.strip = StatusStrip()
         self.rail = Rail()
-        self.presets = PresetsPlace(self.work, self.measuring)
-        self.ingest = IngestPlace(self.work, folders)
-        self.pairs = PairsPlace(self.work, self.sound, self.measuring, self._proxy_presets)
-        self.timeline = TimelinePlace(self.work, self.sound)
-        self.export = ExportPlace(self.work, folders.exports)
-        self.storage = StoragePlace(self.work)
-        self.stack = QStackedWidget()
-        for place in (self.presets, self.ingest, self.pairs, self.timeline, self.export, self.storage):
-            self.stack.addWidget(place)
+        self.places = LatePlaces(builders(self, folders))
+        self.places.all_built.connect(self._show_project)
+        self.stack = self.places.stack
         self.drawer = JobsDrawer(self.work)
         self.drawer.hide()
         self.notice = Notice()
@@ -117,6 +116,41 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(whole)
         self.project_menu = ProjectMenu(self)
         self.strip.project.setMenu(self.project_menu)
+
+    @property
+    def presets(self) -> PresetsPlace:
+        """The place of presets."""
+        return cast("PresetsPlace", self.places.get(PRESETS))
+
+    @property
+    def ingest(self) -> IngestPlace:
+        """The place where footage comes in."""
+        return cast("IngestPlace", self.places.get(INGEST))
+
+    @property
+    def pairs(self) -> PairsPlace:
+        """The place of pairs."""
+        return cast("PairsPlace", self.places.get(PAIRS))
+
+    @property
+    def timeline(self) -> TimelinePlace:
+        """The place of the timeline."""
+        return cast("TimelinePlace", self.places.get(TIMELINE))
+
+    @property
+    def export(self) -> ExportPlace:
+        """The place of films and of handing over."""
+        return cast("ExportPlace", self.places.get(EXPORT))
+
+    @property
+    def storage(self) -> StoragePlace:
+        """The place of shelves and cards."""
+        return cast("StoragePlace", self.places.get(STORAGE))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """The places that are not open are built after the window was painted."""
+        super().showEvent(event)
+        QTimer.singleShot(_PAINTED, self.places.build_all_by_and_by)
 
     def _bind_keys(self) -> None:
         self._playing_keys: list[QShortcut] = []
@@ -144,29 +178,37 @@ class MainWindow(QMainWindow):
         self.rail.chosen.connect(self.open_place)
         self.strip.switch.flipped.connect(self.commands.flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
-        self.presets.chosen.connect(self.ingest.card.reload_presets)
         self.measuring.measured.connect(self._show_measured)
-        work.is_playing = lambda: any(panel.player.playing for panel in (self.pairs.panel, self.timeline.panel))
-        for panel in (self.pairs.panel, self.timeline.panel):
-            panel.metered.connect(self.strip.show_meter)
-            panel.heard.connect(self.strip.show_levels)
-            panel.picture_came.connect(self._show_counts)
-            panel.switch_asked.connect(lambda: self.command("switch"))
-            panel.mend_asked.connect(self.commands.mend)
-            panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
-        self.pairs.chosen.connect(self.measuring.stand_still)
-        self.export.check_panel.look.connect(self._look_for_missing)
+        work.is_playing = self._is_playing
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.setInterval(12_000)
         self._notice_timer.timeout.connect(self.notice.hide)
 
-    def _look_for_missing(self) -> None:
+    def _players(self) -> list[PlayerPanel]:
+        """Those of the places that are built."""
+        pairs = [self.pairs.panel] if self.places.is_built(PAIRS) else []
+        return [*pairs, self.timeline.panel] if self.places.is_built(TIMELINE) else pairs
+
+    def _is_playing(self) -> bool:
+        return any(panel.player.playing for panel in self._players())
+
+    def tie_player(self, panel: PlayerPanel) -> None:
+        """A place's player tells the strip, and is told what is there."""
+        panel.metered.connect(self.strip.show_meter)
+        panel.heard.connect(self.strip.show_levels)
+        panel.picture_came.connect(self._show_counts)
+        panel.switch_asked.connect(lambda: self.command("switch"))
+        panel.mend_asked.connect(self.commands.mend)
+        panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
+        self.presence.tell_too(panel.player.presence)
+
+    def look_for_missing(self) -> None:
         """The search for missing files, asked for from the final check."""
-        self.open_place(2)
+        self.open_place(PAIRS)
         self.pairs.ask_for_missing()
 
-    def _proxy_presets(self) -> list[Preset]:
+    def proxy_presets(self) -> list[Preset]:
         """Presets that make proxies, for making them at any time."""
         known = (self.presets.library.named(name) for name in self.presets.library.names)
         return [preset for preset in known if preset is not None and preset.proxies is not None]
@@ -185,17 +227,20 @@ class MainWindow(QMainWindow):
                 told = ", ".join(f"{shelf.name} at {shelf.root}" for shelf in moved)
                 self.tell(f"Found again: {told}.", calm=True)
 
-        self.work.in_background(lambda: mended(project.footage, look_at_shelves(project, ())), then)
+        self.work.in_background(lambda: _mended(project), then)
 
     def _came_or_went(self) -> None:
         """Files are there, or missing, that were not: every place, list, strip and block shows it."""
-        self.pairs.presence_changed()
-        self.timeline.presence_changed()
+        if self.places.is_built(PAIRS):
+            self.pairs.presence_changed()
+        if self.places.is_built(TIMELINE):
+            self.timeline.presence_changed()
         self._show_project()
 
     def _show_measured(self) -> None:
-        self.pairs.headroom_came()
-        if self.stack.currentWidget() is self.pairs:
+        if self.places.is_built(PAIRS):
+            self.pairs.headroom_came()
+        if self.stack.currentIndex() == PAIRS:
             self.pairs.refresh()
         self.show_jobs()
 
@@ -208,14 +253,14 @@ class MainWindow(QMainWindow):
         self.strip.project.setText(name)
         self.strip.project.setToolTip(str(self.work.session.path))
         self.strip.switch.set_side(project.showing)
-        place = self.stack.currentWidget()
-        if place is self.presets:
+        place = self.stack.currentIndex()
+        if place == PRESETS:
             self.presets.refresh_table()
-        elif place is self.pairs:
+        elif place == PAIRS:
             self.pairs.refresh()
-        elif place is self.timeline:
+        elif place == TIMELINE:
             self.timeline.refresh()
-        elif place is self.export:
+        elif place == EXPORT:
             self.export.refresh()
         self._show_counts()
         self._show_saved()
@@ -233,11 +278,13 @@ class MainWindow(QMainWindow):
 
     def _show_counts(self) -> None:
         project = self.work.session.project
-        counts = self._counts.text(project, self.timeline.panel.player.presence)
+        known = self.timeline.panel.player.presence if self.places.is_built(TIMELINE) else self._known
+        counts = self._counts.text(project, known)
         self.strip.counts.setText(counts)
         self.strip.counts.setToolTip(RULE)
         self.strip.switch.setToolTip(f"{RULE} Flip: {keys_of('switch')}")
-        self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
+        if self.places.is_built(PAIRS):
+            self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
         report = self.work.last_report
         running = sum(run.progress().failed for run in self.work.desk.ingests)
         self.rail.buttons["Ingest"].set_waiting(running + (len(report.failed) if report is not None else 0))
@@ -325,51 +372,41 @@ class MainWindow(QMainWindow):
 
     def open_place(self, number: int) -> None:
         """Go to a place by its number."""
-        before = self.stack.currentWidget()
+        before = self.stack.currentIndex()
         self.rail.open(number)
-        if before is self.stack.widget(number) and number != 1:
+        if before == number and number != INGEST:
             return
-        if isinstance(before, PairsPlace | TimelinePlace | StoragePlace):
-            before.left()
-        self.stack.setCurrentIndex(number)
-        after = self.stack.currentWidget()
+        self.places.open(number)
         for shortcut in self._playing_keys:  # elsewhere Space presses the button that has the focus
-            shortcut.setEnabled(isinstance(after, PairsPlace | TimelinePlace))
+            shortcut.setEnabled(number in (PAIRS, TIMELINE))
         for shortcut in self._timeline_keys:
-            shortcut.setEnabled(isinstance(after, TimelinePlace))
-        if isinstance(after, PresetsPlace | PairsPlace | TimelinePlace | ExportPlace | StoragePlace):
-            after.entered()
+            shortcut.setEnabled(number == TIMELINE)
         self._first_widget(number).setFocus()
         self._show_project()
 
     def _first_widget(self, number: int) -> QWidget:
         """What has the focus when a place is opened."""
-        return (
-            self.presets.list,
-            self.ingest.card.start,
-            self.pairs.table,
-            self.timeline.clips,
-            self.export.card.start,
-            self.storage.list,
-        )[number]
+        firsts: dict[int, Callable[[], QWidget]] = {
+            PRESETS: lambda: self.presets.list, INGEST: lambda: self.ingest.card.start,
+            PAIRS: lambda: self.pairs.table, TIMELINE: lambda: self.timeline.clips,
+            EXPORT: lambda: self.export.card.start, STORAGE: lambda: self.storage.list,
+        }  # fmt: skip
+        return firsts[number]()
 
     def change_theme(self) -> None:
         chosen = theme.PAPER if theme.theme() is theme.INK else theme.INK
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_theme(app, chosen)
-        for model in (self.timeline.model, self.export.check_panel.model, self.export.films.model):
-            model.forget_icons()
-        self.pairs.colours_changed()
-        self.ingest.on_source.files.model.forget()
+        self.places.colours_changed()
         self.update()
 
     # Commands
 
     def panel(self) -> PlayerPanel | None:
         """The player of the open place."""
-        place = self.stack.currentWidget()
-        return place.panel if isinstance(place, PairsPlace | TimelinePlace) else None
+        number = self.stack.currentIndex()
+        return self.pairs.panel if number == PAIRS else self.timeline.panel if number == TIMELINE else None
 
     def command(self, identity: str) -> None:
         """Do a command of the table; one that has no meaning in the open place does nothing."""
@@ -391,9 +428,7 @@ class MainWindow(QMainWindow):
     def _end_parts(self) -> None:
         self._notice_timer.stop()
         self.work.at_the_end(self.presence.end())
-        self.ingest.close_place()
-        self.pairs.close_place()
-        self.timeline.close_place()
+        self.places.end()
         self.measuring.close()
         self.sound.stop()
         self.work.at_the_end(self.sound.close)
@@ -404,3 +439,10 @@ class MainWindow(QMainWindow):
         work.is_playing = lambda: False
         for one in (self.presence, self.measuring, work.pairs, work.bakes, work, self):
             one.deleteLater()
+
+
+def _mended(project: Project) -> Footage:
+    """On a thread: the footage with its shelves where they are now."""
+    from .places.storage import look_at_shelves, mended
+
+    return mended(project.footage, look_at_shelves(project, ()))

@@ -1,22 +1,5 @@
 """Pictures and sound of a timeline, for the player and the film: which file shows, what is drawn and heard of it."""
 
-from .compositor import Composite, Compositor, Shown, picture_of
-from .layers import Layer, Step, picture_steps, sound_steps
-from .mixer import AtSpeed, Looping, Mixer
-from .window import Window, window_of
+import lazy_loader
 
-__all__ = [
-    "AtSpeed",
-    "Composite",
-    "Compositor",
-    "Layer",
-    "Looping",
-    "Mixer",
-    "Shown",
-    "Step",
-    "Window",
-    "picture_of",
-    "picture_steps",
-    "sound_steps",
-    "window_of",
-]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -1,8 +1,5 @@
 """The desk of an open project: every run of it, and what is queued for it on disk."""
 
-from .desk import Desk, Ended, Run
-from .film import FilmRun, film_request
-from .keeping import KeepRun, SecondRun
-from .making import MakeRun
+import lazy_loader
 
-__all__ = ["Desk", "Ended", "FilmRun", "KeepRun", "MakeRun", "Run", "SecondRun", "film_request"]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -7,15 +7,18 @@ import secrets
 import time
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
+from .. import film  # its parts are loaded when a film is made
 from ..errors import ExportError
 from ..files import remove_partials_beside
-from ..film import FILM_SETTINGS, FilmRequest, FilmResult, make_film, settings_for
 from ..jobs import JobStore, Machine, Piece
 from ..log import state_folder
 from ..project import ProjectSession, load_project, save_project
 from .queued import QueuedRun
+
+if TYPE_CHECKING:
+    from ..film import FilmRequest, FilmResult
 
 log = logging.getLogger(__name__)
 _KEPT = 20  # timelines of films that failed or were taken back, for another try
@@ -77,9 +80,9 @@ class FilmRun(QueuedRun):
         values, kept = self.values, self.values.get("project")
         project = load_project(Path(kept)) if kept else self.session.project
         chosen = values.get("settings")
-        settings = FILM_SETTINGS.parse(chosen) if chosen else settings_for(self.out)
+        settings = film.FILM_SETTINGS.parse(chosen) if chosen else film.settings_for(self.out)
         end = values.get("end")
-        return FilmRequest(project, self.out, settings, int(values.get("first", 0)),
+        return film.FilmRequest(project, self.out, settings, int(values.get("first", 0)),
                            None if end is None else int(end), self.draft)  # fmt: skip
 
     def work(self, piece: Piece) -> tuple[Any, FilmRequest]:
@@ -87,11 +90,11 @@ class FilmRun(QueuedRun):
         if self.out.parent.is_dir():
             with suppress(OSError):  # what a try that was killed has left
                 remove_partials_beside(self.out)
-        return make_film, self._request()
+        return film.make_film, self._request()
 
     def take(self, piece: Piece, result: Any) -> str:
         """It lies there."""
-        if not isinstance(result, FilmResult):
+        if not isinstance(result, film.FilmResult):
             raise ExportError("the worker brought no film", self.out, "Try again.")
         self.result = result
         return f"{result.frames} frames, read back and proven"

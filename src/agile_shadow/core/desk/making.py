@@ -23,9 +23,10 @@ from ..ingest.setting import though_state_fails
 from ..jobs import JobStore, Machine, Piece
 from ..pairing.making import MakeRequest
 from ..pairs import FileRef, pair_made_proxy
+from ..pairs.making import make_proven_proxy
 from ..presets import Proxies, describes_proxies
 from ..project import Clip, Footage, ProjectSession
-from ..proxies import ProxyRequest, ProxyResult, make_or_take_proxy
+from ..proxies import ProxyRequest, ProxyResult
 from ..shelves import open_root, put_mark_and_remember
 from .queued import QueuedRun
 
@@ -90,7 +91,7 @@ class MakeRun(QueuedRun):
                 return measure_and_make, (HeadroomRequest(request.original, clip.original.info), self.wanted, request)
             if not needs_proxy(clip.original.info, self.wanted, known.ratio):
                 return None
-        return make_or_take_proxy, request
+        return make_proven_proxy, request
 
     def take(self, piece: Piece, result: Any) -> str:
         """The pair is known from now on."""
@@ -134,7 +135,7 @@ def measure_and_make(
     assert asked.info is not None
     if not needs_proxy(asked.info, wanted, headroom.ratio):
         return headroom, None
-    return headroom, make_or_take_proxy(making, lambda done: report(0.1 + done * 0.9))
+    return headroom, make_proven_proxy(making, lambda done: report(0.1 + done * 0.9))
 
 
 def _stem(clip: Clip) -> tuple[str, str]:

@@ -1,56 +1,5 @@
 """What a preset does to footage on this machine: headroom, sizes, data, time; measured and kept."""
 
-from .candidates import Candidate, CandidatesRequest, keep_candidates, kept_candidates, measure_candidates
-from .estimate import ClipForecast, Estimate, estimate, forecast_clip, has_alpha
-from .headroom import Headroom, HeadroomRequest, headroom_of, keep_headroom, kept_headroom, measure_headroom
-from .headroom import headroom_under as headroom_under
-from .kinds import Kind, Sample, kinds_of, usual_kinds
-from .measurements import Kept, Measurements, file_key, key_of
-from .need import gets_proxy, is_large_still, needs_headroom, needs_proxy
-from .numbers import Number
-from .taste import Taste, TasteRequest, keep_taste, measure_taste, taste_under
-from .trial import MOST, TrialRequest, TrialResult, run_trial, stretch, trial_requests
+import lazy_loader
 
-__all__ = [
-    "MOST",
-    "Candidate",
-    "CandidatesRequest",
-    "ClipForecast",
-    "Estimate",
-    "Headroom",
-    "HeadroomRequest",
-    "Kept",
-    "Kind",
-    "Measurements",
-    "Number",
-    "Sample",
-    "Taste",
-    "TasteRequest",
-    "TrialRequest",
-    "TrialResult",
-    "estimate",
-    "file_key",
-    "forecast_clip",
-    "gets_proxy",
-    "has_alpha",
-    "headroom_of",
-    "headroom_under",
-    "is_large_still",
-    "keep_candidates",
-    "keep_headroom",
-    "keep_taste",
-    "kept_candidates",
-    "kept_headroom",
-    "key_of",
-    "kinds_of",
-    "measure_candidates",
-    "measure_headroom",
-    "measure_taste",
-    "needs_headroom",
-    "needs_proxy",
-    "run_trial",
-    "stretch",
-    "taste_under",
-    "trial_requests",
-    "usual_kinds",
-]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

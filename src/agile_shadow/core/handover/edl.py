@@ -14,9 +14,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-import opentimelineio as otio
-
 from ..errors import ExportError
+from ..late import opentimelineio as otio
 from ..media import MediaInfo
 from ..project import Project
 from ..project.lines import start_frame

@@ -9,7 +9,6 @@ from pathlib import Path
 from ..errors import Cancelled, sentence
 from ..project.report import IngestReport, Problem
 from .counting import counted, took
-from .manifest import write_manifest_of
 from .setting import Setting
 from .source import SourceListing
 
@@ -45,6 +44,8 @@ def _manifests(s: Setting) -> tuple[tuple[str, ...], list[Problem]]:
     """Write them; one that cannot be written is a line of the report."""
     written: list[str] = []
     problems: list[Problem] = []
+    from .manifest import write_manifest_of  # its library is only needed where there is something to write
+
     if not s.preset.originals.manifest or s.preset.originals.do != "copy":
         return (), problems
     second = s.shelves.roots.second

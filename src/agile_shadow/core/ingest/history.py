@@ -24,8 +24,8 @@ from ascmhl.utils import datetime_now_filename_string
 
 from ..errors import CopyError, ShadowError
 from ..files import flush, partial_path, rename_new, shortened, written_atomically
+from .manifest_names import CHAIN, ENDING, FOLDER
 
-FOLDER, CHAIN, ENDING = "ascmhl", "ascmhl_chain.xml", ".mhl"
 SET_ASIDE = "set aside"
 _PATIENCE = 120.0  # seconds that another program may take to write its generation
 _LARGEST = 200_000_000  # bytes of one file of a history

@@ -22,6 +22,7 @@ from ..shelves import MARK
 from . import history as histories
 from .copying import Proved
 from .ignoring import Ignored
+from .manifest_names import FOLDER
 
 IGNORED = (MARK, "/" + MARK, "*.part")
 _UNHELD = "\x7f\x85\u2028\u2029\ufffe\uffff"  # besides control characters: lines are broken at these, or not XML
@@ -97,7 +98,7 @@ def _write(
         fresh += 1
     told = (*told, *unnamed)
     if not fresh:
-        return Wrote((str(root / histories.FOLDER),), told)
+        return Wrote((str(root / FOLDER),), told)
     values = {root / below: value for below, value in known.items()}
     _add_folders(root, session, {**values, **{file.path: file.value for file in files}}, checksum, going_on)
     creator = MHLCreatorInfo()
@@ -107,7 +108,7 @@ def _write(
     process = MHLProcessInfo()
     process.process = MHLProcess("transfer")
     histories.commit(session, creator, process)
-    return Wrote((str(root / histories.FOLDER),), told)
+    return Wrote((str(root / FOLDER),), told)
 
 
 def can_be_named(path: str) -> bool:

@@ -19,7 +19,7 @@ from ..jobs import Report
 from ..pages import html_page, plain_cell
 from ..project import Project
 from ..project.report import STEP_WORDS, IngestReport, Problem, ReportRow
-from ..strict import whole_text
+from ..texts import whole_text
 from ..time import clock_text
 from .inspecting import kept_poster
 

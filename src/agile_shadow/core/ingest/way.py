@@ -25,9 +25,10 @@ from ..estimates import (
 from ..estimates.headroom import keep_headroom
 from ..jobs import Executor, Handed
 from ..pairs import Proxy
+from ..pairs.making import make_proven_proxy
 from ..presets import codec_named
 from ..project import Clip
-from ..proxies import ProxyRequest, ProxyResult, make_or_take_proxy
+from ..proxies import ProxyRequest, ProxyResult
 from ..proxies.sizes import proxy_pixels
 from .copying import (
     ENDED_ITS_READER,
@@ -239,7 +240,7 @@ class Way:
             self._names.values_of_clip(file, clip),
             anchor=self._s.shelves.anchor(self._names.proxy_shelf(clip).root),
         )  # fmt: skip
-        self._hand(self._s.makers, make_or_take_proxy, request, file, "proxy", "making", "made")
+        self._hand(self._s.makers, make_proven_proxy, request, file, "proxy", "making", "made")
 
     def _made(self, file: SourceFile, result: ProxyResult) -> None:
         clip = self._s.clip_of(file)

@@ -1,27 +1,5 @@
 """Travel kits: all that is needed to go on cutting elsewhere, in one folder; and the way home."""
 
-from .file import KIT_FILE, Kit, is_kit, read_kit
-from .home import Brought, Coming, HomeRequest, bring_home, look_home, with_brought
-from .making import KitPlan, KitRequest, make_kit, plan_kit
-from .merging import Conflict, merge_cuts
-from .opening import open_kit
+import lazy_loader
 
-__all__ = [
-    "KIT_FILE",
-    "Brought",
-    "Coming",
-    "Conflict",
-    "HomeRequest",
-    "Kit",
-    "KitPlan",
-    "KitRequest",
-    "bring_home",
-    "is_kit",
-    "look_home",
-    "make_kit",
-    "merge_cuts",
-    "open_kit",
-    "plan_kit",
-    "read_kit",
-    "with_brought",
-]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

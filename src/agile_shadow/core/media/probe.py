@@ -15,7 +15,7 @@ from av.container import InputContainer
 from av.video.stream import VideoStream
 
 from ..errors import MediaError
-from ..strict import whole_text
+from ..texts import whole_text
 from ..time import frame_of, is_drop_frame, timecode_at
 from .clock import since_midnight
 from .edits import refuse_other_speeds, timecode_shift

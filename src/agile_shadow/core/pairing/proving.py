@@ -9,6 +9,7 @@ from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from psygnal import Signal
 
@@ -17,9 +18,11 @@ from ..jobs import Executor
 from ..media.sequence import status
 from ..pairs import FileRef, Proof, Proxy, Stamp
 from ..pairs.half import Half
-from ..pairs.proof import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
 from ..project import Clip, Footage, Project, ProjectSession
 from ..threads import joined
+
+if TYPE_CHECKING:
+    from ..pairs.proof import ProveRequest
 
 log = logging.getLogger(__name__)
 
@@ -79,14 +82,18 @@ def holds(one: Due) -> bool:
 
 def prove_request(project: Project, one: Due) -> ProveRequest:
     """What a worker is asked. Raises ShadowError for a path that leads out of its shelf, links followed."""
+    from ..pairs.proof import ProveRequest
+
     for file in (one.clip.original.file, one.proxy.file):
         project.path(file)
     halves = Half(one.original_path, one.clip.original.info), Half(one.proxy_path, one.proxy.info)
-    return ProveRequest(*halves, one.proxy.offset)
+    return ProveRequest(*halves, one.proxy.offset, made=one.proxy.made and bool(one.proxy.info.made_as))
 
 
 def sisters_of(project: Project, clip: Clip, proxy: Proxy) -> list[float]:
     """The likenesses of other clips' proven proxies that were made with the same settings and bear letters as well."""
+    from ..pairs.proof import LETTERS_LEFT_OUT
+
     made_as = proxy.info.made_as
     return [
         one.proof.likeness
@@ -203,6 +210,8 @@ class Prover:
             self._keep()
 
     def _prove(self, one: Due) -> None:
+        from ..pairs.proof import beside_sisters, prove
+
         try:
             request = prove_request(self._session.project, one)
             with self._wish:

@@ -6,13 +6,16 @@ from collections.abc import Iterable
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from ..media import form_of
 from ..pairs import FileRef, Original, Proxy
 from ..project import Clip, Project
 from ..shelves import place_of
 from ..timeline import Block, Timeline, changed
-from .search import Offer
+
+if TYPE_CHECKING:
+    from .search import Offer
 
 
 def take(project: Project, offers: Iterable[Offer], place: Path) -> Project:

@@ -93,6 +93,14 @@ class Proxy:
         return replace(self, proof=proof)
 
 
+@dataclass(frozen=True)
+class ProvenResult(ProxyResult):
+    """A finished proxy that was proven right after it was made."""
+
+    proof: Proof | None = None
+
+
 def pair_made_proxy(file: FileRef, result: ProxyResult) -> Proxy:
-    """The proxy half for a file this program made and checked against its original."""
-    return Proxy(file=file, info=result.info, size=result.info.size, made=True)
+    """The proxy half for a file this program made and checked against its original, with its proof if it has one."""
+    proof = result.proof if isinstance(result, ProvenResult) else None
+    return Proxy(file=file, info=result.info, size=result.info.size, made=True, proof=proof)

@@ -1,7 +1,7 @@
 """Which frame of the original a frame of the proxy shows, at sampled places of a pair.
 
 At a place the proxy's frame P is compared with the original's frames O(-3) to O(+3) around the one it should be, in
-brightness at the proxy's size (at the most WORKING pixels wide), the original's levels brought to the proxy's by one
+brightness at the proxy's size (at the most 320 pixels wide), the original's levels brought to the proxy's by one
 curve for the clip, and what is laid over the picture at all times left out. The squared error of each gives its
 likelihood under noise that errs in lumps, as packed pictures do; a path through the places with few changes of shift
 (Viterbi 1967) tells where frames are missing, and how surely.
@@ -20,7 +20,6 @@ from ..media.fingerprint import HIGH, WIDE
 from .alignment import NONE, correlation, something_moves
 
 REACH = 3  # frames to both sides
-WORKING = 320  # pixels
 _BINS = 64  # levels of the curve
 _MARKED = 22.0  # levels of brightness: what differs so much at most places is a mark laid over the picture
 _MOST_MARKED = 0.4  # of the picture
@@ -42,7 +41,8 @@ Luma = NDArray[np.float32]
 class Seen:
     """What was read at a place. ``frame`` of the original that the proxy's frame should show; ``around``: float32
     (2 REACH + 1, height, width), ``there`` (booleans) tells which of them exist; ``proxy``: float32 (height, width).
-    ``weight``: how far the place is to be believed, 0 to 1."""
+    ``weight``: how far the place is to be believed, 1 for a picture packed by itself; more where values are means of
+    many pixels."""
 
     frame: int
     around: Luma

@@ -23,6 +23,7 @@ from .hearing import listen
 from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
+from .signed import Signed, confirmed, read_signed
 from .still import prove_still
 from .witness import frames_wrong, gap_ends
 
@@ -33,6 +34,7 @@ _ANOTHER_VAGUE = 0.35  # the same where the proxy is packed so hard that parts o
 _OTHER_SET = 0.55  # correlation of what stands
 _SHAPE_ROOM = 0.03
 _FINE = 24  # places that are read again to find where a shift begins
+_CONFIRMED = 4  # stray frames that are looked at in the original
 _LONGEST = 20_000  # frames of a proxy that are laid over its original to find another offset
 _HEAVY = 40e9  # pixels of an original whose frames are decoded for that
 
@@ -44,11 +46,13 @@ _APART, _SPREADS = 0.03, 8.0  # likeness below theirs: at least, and times their
 
 @dataclass(frozen=True)
 class ProveRequest:
-    """Two files and their offset: frames of the original before the proxy's first one."""
+    """Two files and their offset: frames of the original before the proxy's first one. ``made``: the proxy was made
+    here, so that the original's signature is enough where there is one."""
 
     original: Half
     proxy: Half
     offset: int = 0
+    made: bool = False
 
 
 @dataclass(frozen=True)
@@ -69,7 +73,11 @@ def prove(request: ProveRequest, report: Report) -> Proof:
     refused = not same_rate(*_traits(request)) and not request.original.info.variable_rate
     if refused:
         return Proof("refused", stamp, tuple(wrong), tuple(notes))
-    readings = read_places(request.original, request.proxy, request.offset, report=lambda part: report(part * 0.8))
+    signed = read_signed(request.original, request.proxy, request.offset, lambda part: report(part * 0.4))
+    if signed is not None and request.made:
+        readings = signed.readings()
+    else:
+        readings = read_places(request.original, request.proxy, request.offset, report=lambda part: report(part * 0.8))
     if not readings.seen:
         reason = "no frame of it lies within its original"
         return Proof("refused", stamp, (reason,), tuple(notes), better_offset=_offset(request))
@@ -78,6 +86,8 @@ def prove(request: ProveRequest, report: Report) -> Proof:
     heard = _heard(request)
     wrong += frames_wrong(request.original, request.proxy, request.offset, lambda part: report(0.9 + part / 10))
     wrong += colours_wrong(readings.colours, request.proxy)
+    if signed is not None and picture.state in ("proven", "cannot tell"):
+        wrong += _strays(request, signed)
     reasons = [*picture.reasons, *wrong, *heard]
     state: ProofState = picture.state
     if state in ("proven", "cannot tell") and (wrong or heard):
@@ -264,7 +274,7 @@ def _begins(request: ProveRequest, readings: Readings, verdict: Verdict, at: int
     if high - low < 2:
         return high
     try:
-        between = read_places(request.original, request.proxy, request.offset, _FINE, within=(low, high)).seen
+        between = readings.between(low, high)
     except ShadowError:
         return high
     around: list[Seen] = [*readings.seen[max(0, at - 3) : at], *between, *readings.seen[at : at + 3]]
@@ -302,6 +312,24 @@ def exact_offset(original: Half, proxy: Half, offset: int) -> tuple[int, bool] |
             return offset, lead >= _SURE
         offset += shift
     return offset, False
+
+
+def _strays(request: ProveRequest, signed: Signed) -> list[str]:
+    """A sentence about single frames that show another picture, where looking at the original itself confirms it."""
+    halves, found = (request.original, request.proxy), signed.strays()
+    tried = found[:_CONFIRMED]
+    looked_at = [confirmed(*halves, request.offset, stray, signed.intra) for stray in tried]
+    sure = [stray for stray in looked_at if stray is not None]
+    if not sure:
+        return []
+    every = found if len(sure) * 2 > len(tried) else sure
+    where = timecode_of(Traits.of("", request.original.info), sure[0].frame)
+    if len(every) > 1:
+        return [f"at {len(every)} frames it shows another picture than its original, first at {where}"]
+    if sure[0].shift is None:
+        return [f"at {where} it shows another picture than its original"]
+    way = "earlier" if sure[0].shift < 0 else "later"
+    return [f"at {where} it shows the picture of {frames_text(abs(sure[0].shift))} {way}"]
 
 
 # Sound

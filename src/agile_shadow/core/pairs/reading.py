@@ -11,15 +11,18 @@ from av.video.reformatter import VideoReformatter
 from numpy.typing import NDArray
 
 from ..media import MediaInfo
+from ..media.coded import Coded, coded, matrix_of
 from ..media.likeness import ssim, upright_luma
-from .colour import Coded, ColourPair, coded, matrix_of
+from ..media.signature import working_size
+from .colour import ColourPair
 from .half import Half, Reader
-from .places import REACH, WORKING, Curve, Luma, Seen, tone_curve
+from .places import REACH, Curve, Luma, Seen, tone_curve
 
 _LIGHT = 400e6  # pixels of an original that are decoded as a whole
 _WHOLE = 48  # places of an original that is light
 _SPARSE = 12  # places of another
 _FEW = 5  # key frames of a proxy that are enough places
+_FINE = 24  # places that are read again to find where a shift begins
 _COLOURED = 3  # places whose colours are compared
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 
@@ -27,11 +30,12 @@ _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 @dataclass(frozen=True)
 class Readings:
     """``seen`` at the places; ``curve``: (frame of the original, SSIM at the proxy's own size, the levels adjusted);
-    ``colours`` of a few."""
+    ``colours`` of a few; ``between`` reads more places, between two frames of the original."""
 
     seen: list[Seen]
     curve: list[tuple[int, float]]
     colours: tuple[ColourPair, ...] = ()
+    between: Callable[[int, int], list[Seen]] = lambda low, high: []
 
 
 def read_places(
@@ -40,12 +44,12 @@ def read_places(
 ) -> Readings:  # fmt: skip
     """Read a pair at its places. ``offset``: frames of the original before the proxy's first; ``within``: only frames
     of the original between these two. Raises MediaError."""
-    with _opened(original) as first, _opened(proxy) as second:
+    with opened(original) as first, opened(proxy) as second:
         frames = _places(first, second, original.info, offset, wanted)
         if within is not None:
             frames = _spread(list(range(within[0] + 1, within[1])), wanted or _SPARSE)
         own = proxy.info.display_width, proxy.info.display_height
-        size = _working(own)
+        size = working_size(*own)
         keys = set(second.index.keys.tolist())
         whole = _Whole(own, _spread(frames, _SPARSE), (original.info.height, proxy.info.height))
         window, shrink, seen = _Window(first, size, whole), VideoReformatter(), []
@@ -55,7 +59,11 @@ def read_places(
             weight = 1.0 if second.index.intra or frame - offset in keys else _LAGGING
             seen.append(Seen(frame, *window.around(frame), _luma(shown, size, shrink), weight))
             whole.keep_proxy(frame, shown)
-    return Readings(seen, whole.likeness(tone_curve(seen)) if seen else [], whole.colours())
+
+        def between(low: int, high: int) -> list[Seen]:
+            return read_places(original, proxy, offset, _FINE, within=(low, high)).seen
+
+        return Readings(seen, whole.likeness(tone_curve(seen)) if seen else [], whole.colours(), between)
 
 
 class _Whole:
@@ -99,7 +107,7 @@ class _Whole:
         ]  # fmt: skip
 
 
-class _opened:
+class opened:
     """A reader as a context."""
 
     def __init__(self, half: Half) -> None:
@@ -111,14 +119,6 @@ class _opened:
 
     def __exit__(self, *_error: object) -> None:
         self._reader.close()
-
-
-def _working(own: tuple[int, int]) -> tuple[int, int]:
-    width, height = own
-    if max(width, height) <= WORKING:
-        return own
-    part = WORKING / max(width, height)
-    return max(16, round(width * part)), max(16, round(height * part))
 
 
 def _luma(frame: VideoFrame, size: tuple[int, int], reformatter: VideoReformatter | None = None) -> Luma:

@@ -1,32 +1,5 @@
 """Playback: which file to show for a frame, the frames, the sound, the clock, the meter."""
 
-from .baking import Baked, BakeRequest, BakeState, bake, bake_states, new_bake_name, remove_bake_file, stretch_digest
-from .clock import Clock
-from .meter import MeterReading
-from .picture import Picture
-from .player import Player, View
-from .program import ClipProgram, Program, TimelineProgram
-from .reason import Reason, why_late
-from .sound_output import SoundOutput
+import lazy_loader
 
-__all__ = [
-    "BakeRequest",
-    "BakeState",
-    "Baked",
-    "ClipProgram",
-    "Clock",
-    "MeterReading",
-    "Picture",
-    "Player",
-    "Program",
-    "Reason",
-    "SoundOutput",
-    "TimelineProgram",
-    "View",
-    "bake",
-    "bake_states",
-    "new_bake_name",
-    "remove_bake_file",
-    "stretch_digest",
-    "why_late",
-]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -15,19 +15,20 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-import opentimelineio as otio
 from pydantic import ValidationError
 
 from ..below import open_ordinary
 from ..errors import NotAProject, ProjectError, ShadowError, from_os_error
 from ..files import written_atomically
+from ..late import opentimelineio as otio
 from ..media import MediaInfo, as_form
 from ..media.joined import parts_of
 from ..pairs import FileRef, Original, Proof, Proxy, Stamp
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..shelves import shelf_from_json, shelf_to_json
-from ..strict import plain, read_json, whole_text
+from ..strict import plain, read_json
+from ..texts import whole_text
 from ..timeline import Block, Timeline
 from . import schema
 from .cut import Cut, Decision

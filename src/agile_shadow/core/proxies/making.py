@@ -16,6 +16,8 @@ from ..files import fitting_name, flush, partial_path, shortened
 from ..jobs import Report
 from ..media import MediaInfo, probe, read_index
 from ..media.opening import open_media
+from ..media.sequence import status
+from ..media.signature import has_signature, keep_signature
 from ..media.whole import SAYS_NOTHING
 from ..presets import codec_named
 from .made import MadeFile, as_it_is, remember_made
@@ -93,9 +95,13 @@ def _written(
         write_still(request.original, size, partial)
         flush(partial)
         return original, check_still(partial, size)
+    before = status(request.original)
+    request = replace(request, sign=request.sign and not has_signature(request.original))
     work = Transcode(request, original, size, partial, report, strict)
     work.run()
     flush(partial)
+    if work.signature is not None:
+        keep_signature(request.original, work.signature, *before)
     original = replace(original, damage=original.damage or work.damage)
     return original, probe(partial) if request.part is not None else _checked(partial, request, original)
 

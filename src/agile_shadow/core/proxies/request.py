@@ -21,6 +21,7 @@ class ProxyRequest:
     ``info`` is what the original is, where it was probed just now; else it is probed again. ``values``: what the tokens
     of text marks stand for. ``part``: (first frame, number of frames) where only a stretch is wanted, as in a trial.
     ``anchor``: the root of the shelf that the target lies below; None for a throw-away place, whose folder is made.
+    ``sign``: take the original's signature on the way, where none is kept.
     """
 
     original: Path
@@ -30,6 +31,7 @@ class ProxyRequest:
     values: Mapping[str, str] = field(default_factory=dict)
     part: tuple[int, int] | None = None
     anchor: Anchor | None = None
+    sign: bool = True
 
 
 @dataclass(frozen=True)

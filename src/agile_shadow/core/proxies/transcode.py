@@ -24,6 +24,7 @@ from ..media.opening import open_media
 from ..media.origin import says_its_start, start_of
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
+from ..media.signature import Signature, SignatureTaker
 from ..media.whole import SAYS_NOTHING, complaints, damage_words
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
@@ -33,6 +34,8 @@ from .request import ProxyRequest, made_as
 from .sounds import Sound, StereoMix
 
 _QUEUE = 6  # frames decoded ahead of the encoder
+_LOOP_FILTERED = ("h264", "hevc")
+_SMALL = 2  # times smaller than the original: from here on the filter of frames that nothing refers to is left out
 
 
 class Transcode:
@@ -59,6 +62,7 @@ class Transcode:
         self._times: deque[int] = deque()
         self._encoded = 0
         self.picture_bytes = 0
+        self._taker: SignatureTaker | None = None
         self._not_whole: list[int] = []  # times of frames of which the decoder says so
         self._begun: set[int] = set()  # streams that have given a frame
         self._given_up = [0, 0]  # packets that cannot be decoded: of the picture, of the sound
@@ -69,17 +73,23 @@ class Transcode:
         numbers = np.searchsorted(self._index.times, np.sort(np.array(self._not_whole, np.int64)))
         return damage_words(numbers.tolist(), *self._given_up)
 
+    @property
+    def signature(self) -> Signature | None:
+        """What all frames of the original look like, where it was asked for and each was there."""
+        return self._taker.taken() if self._taker is not None and not self.damage else None
+
     def run(self) -> None:
         """Write the file. Raises ShadowError, OSError or FFmpegError."""
         with open_media(self._request.original, self._info.sequence_rate) as source:
             video = source.streams.video[0]
             video.thread_type = "AUTO"
-            if self._strict and video.codec_context.name in SAYS_NOTHING:
-                video.codec_context.options = {"err_detect": "explode"}
+            video.codec_context.options = self._decoder_options(video.codec_context.name)
             self._time_base = _time_base(video)
             self._index = read_index(self._request.original, video)
             self._first, self._count = self._stretch(self._index)
             self._origin = int(self._index.times[self._first])
+            if self._request.sign and self._request.part is None:
+                self._taker = SignatureTaker(self._info, self._index)
             if self._request.part is not None:
                 key = self._index.key_before(self._first)
                 source.seek(int(self._index.times[key]), stream=video, backward=True)
@@ -91,6 +101,14 @@ class Transcode:
                 target.metadata["comment"] = MADE_BY + made_as(self._request.settings)
                 self._write(source, video, target)
                 self._given_up[0] += len(complained)
+
+    def _decoder_options(self, codec: str) -> dict[str, str]:
+        options = {}
+        if self._strict and codec in SAYS_NOTHING:
+            options["err_detect"] = "explode"
+        if codec in _LOOP_FILTERED and self._size[0] * _SMALL <= self._info.display_width:
+            options["skip_loop_filter"] = "noref"
+        return options
 
     def _stretch(self, index: FrameIndex) -> tuple[int, int]:
         if self._request.part is None:
@@ -157,6 +175,8 @@ class Transcode:
         for item in decoded:
             if isinstance(item, VideoFrame):
                 self._times.append(int(item.pts or 0))
+                if self._taker is not None:
+                    self._taker.add(item)
                 graph.push(item)
                 self._drain(graph, picture, target)
                 if mix is not None:

@@ -1,7 +1,5 @@
 """Stand-ins for the outside world: drawn footage on a simulated card."""
 
-from .card import CLIPS, ClipPlan, draw_card, draw_clip, missing_from_card
-from .code_strip import read_code
-from .scenes import SCENES
+import lazy_loader
 
-__all__ = ["CLIPS", "SCENES", "ClipPlan", "draw_card", "draw_clip", "missing_from_card", "read_code"]
+__getattr__, __dir__, __all__ = lazy_loader.attach_stub(__name__, __file__)

@@ -48,8 +48,8 @@ class Derived:
     """One file beside the originals: of which one it is made (None: of a stranger) and what was done to it.
 
     ``trim`` and ``tail``: frames left out at the start and the end. ``dropped``: a frame left out in the middle, the
-    last one shown once more; ``exchanged``: the sound channels changed places. ``group``: frames from one key frame to
-    the next.
+    last one shown once more; ``astray``: (frame, the one shown in its place); ``exchanged``: the sound channels changed
+    places. ``group``: frames from one key frame to the next.
     """
 
     name: str
@@ -64,6 +64,7 @@ class Derived:
     stranger: Drawn | None = None
     shift: int = 0
     dropped: int | None = None
+    astray: tuple[int, int] | None = None
     exchanged: bool = False
     scale: Fraction = Fraction(1, 2)
     group: int = 12
@@ -285,6 +286,8 @@ def write_proxy(proxy: Derived, originals: list[Drawn], folder: Path) -> Path:
     if proxy.dropped is not None:
         middle = proxy.dropped - proxy.trim
         numbers = [*numbers[:middle], *numbers[middle + 1 :], numbers[-1]]
+    if proxy.astray is not None:
+        numbers[proxy.astray[0] - proxy.trim] = proxy.astray[1]
     numbers = [min(max(0, number), clip.frames - 1) for number in numbers]
     width, height = (round(side * proxy.scale) // 2 * 2 for side in clip.size)
     frames = (_shrunk(scene.frame(number), width, height, proxy, clip, number) for number in numbers)

@@ -18,8 +18,7 @@ from ..below import Anchor, Folder, folder_below
 from ..errors import Cancelled, ShadowError, ShelfGone, StateError, sentence
 from ..files import is_partial
 from ..hashing import hash_open
-from ..ingest.history import FOLDER, load
-from ..ingest.verifying import listed_files
+from ..ingest.manifest_names import FOLDER
 from ..jobs import JobStore, Report
 from ..presets import CHECKSUMS
 from ..project import Project
@@ -134,6 +133,9 @@ def expected_on(request: KeepRequest) -> dict[str, Expected]:
         if path and record.checksum in HASHED and record.value:
             found[path] = Expected(record.checksum, record.value, "when it was copied")
     if (root / FOLDER).is_dir():
+        from ..ingest.history import load  # its library is only needed where there is a manifest
+        from ..ingest.verifying import listed_files
+
         for path, hashes in listed_files(load(root)).items():
             known = next(((kind, value) for kind, value in hashes if kind in HASHED), None)
             if known is not None:

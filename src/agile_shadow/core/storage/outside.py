@@ -12,11 +12,13 @@ from pathlib import Path
 from ..errors import ShadowError, StateError, from_os_error, sentence
 from ..files import written_atomically
 from ..log import cache_folder, config_folder, state_folder
+from ..media.signature import FOLDER
 from ..project import Project, known_projects, load_project
 from ..project.earlier import earlier_folder
 
 DEFAULT_LIMIT = 2_000_000_000  # bytes of what can be made again
-_AGAIN = {"posters": "Posters", "waves": "Waveforms"}  # folders of the cache whose files go when they are too many
+# folders of the cache whose files go when they are too many
+_AGAIN = {"posters": "Posters", "waves": "Waveforms", FOLDER: "Signatures of originals"}
 _BLOCK = 512
 
 
@@ -86,7 +88,7 @@ def _settings() -> Path:
 
 
 def limit() -> int:
-    """Bytes that posters and waveforms may take, of all projects together."""
+    """Bytes that posters, waveforms and signatures may take, of all projects together."""
     try:
         value = json.loads(_settings().read_text(encoding="utf-8"))["limit"]
     except (OSError, ValueError, KeyError, TypeError):
@@ -105,7 +107,10 @@ def set_limit(size: int) -> None:
 
 
 def keep_to_limit(most: int | None = None) -> int:
-    """Remove posters and waveforms, the ones used longest ago first, until they keep to the limit; bytes that went."""
+    """Remove posters, waveforms and signatures, the ones used longest ago first, until they keep to the limit.
+
+    Gives the bytes that went.
+    """
     most = limit() if most is None else most
     found: list[tuple[float, int, Path]] = []
     for name in _AGAIN:

@@ -15,7 +15,7 @@ from ..files import written_atomically
 from ..pages import html_page, html_table, plain_cell
 from ..project import Project
 from ..project.guarding import refuse_footage
-from ..strict import whole_text
+from ..texts import whole_text
 from .asking import CHECKSUM, CardAnswer
 from .cards import Card
 

@@ -23,6 +23,7 @@ from ....core.film import (
 from ....core.project import Project
 from ....core.timeline import Settings, Timeline, with_settings
 from ...work import Work
+from ..place import PlacePage
 from .check_panel import CheckPanel
 from .film_card import FilmCard
 from .film_list import FilmList
@@ -34,7 +35,7 @@ _CARD = 372  # pixels
 _ESTIMATING = 300.0  # seconds without a sign of life
 
 
-class ExportPlace(QWidget):
+class ExportPlace(PlacePage):
     """The place. The check reads drives, so it runs in the background whenever the place is opened."""
 
     def __init__(self, work: Work, folder: Path) -> None:
@@ -115,8 +116,10 @@ class ExportPlace(QWidget):
         self.card.show_project(self._work.session.project)
         self.run_check()
 
-    def left(self) -> None:
-        """Another place was opened."""
+    def colours_changed(self) -> None:
+        """What was drawn in the other colours is forgotten."""
+        for model in (self.check_panel.model, self.films.model):
+            model.forget_icons()
 
     def refresh(self) -> None:
         """The document changed: originals are looked at again only where what the film uses of them did."""

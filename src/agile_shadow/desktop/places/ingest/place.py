@@ -6,12 +6,13 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget
 
 from ....core.ingest import Place, SourceListing, taken
 from ....core.presets import Preset
 from ...folders import Folders
 from ...work import Work
+from ..place import PlacePage
 from .card import InstructionCard
 from .files import FileRow
 from .on_source import OnSource
@@ -21,7 +22,7 @@ from .sources import SourcesList
 from .watching import Watching
 
 
-class IngestPlace(QWidget):
+class IngestPlace(PlacePage):
     """The whole place. Folders are read on a background thread."""
 
     def __init__(self, work: Work, folders: Folders) -> None:
@@ -244,6 +245,10 @@ class IngestPlace(QWidget):
             self.card.run.show_report(report)
             self.report_view.show_latest()
         self._soon.start()
+
+    def colours_changed(self) -> None:
+        """What was drawn in the other colours is forgotten."""
+        self.on_source.files.model.forget()
 
     def close_place(self) -> None:
         """Look at nothing more."""

@@ -36,6 +36,7 @@ from ...measuring import Measuring
 from ...player_panel import PlayerPanel
 from ...posters import Posters
 from ...work import Work
+from ..place import PlacePage
 from ..presets.outlook import need_words
 from .comparing import ZOOMS, CompareView, Pairing
 from .doing import Doing
@@ -51,7 +52,7 @@ _SLICE = 250  # rows prepared at a time
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
-class PairsPlace(QWidget):
+class PairsPlace(PlacePage):
     """The place. ``chosen`` tells the chosen clip."""
 
     chosen = Signal()

@@ -29,6 +29,7 @@ from ... import theme
 from ...flow import Flow
 from ...measuring import Measuring
 from ...work import Work
+from ..place import PlacePage
 from .library_list import LibraryList
 from .outlook import Outlook
 from .picture import MarkPicture
@@ -41,7 +42,7 @@ if TYPE_CHECKING:
 _SETTLED = 900  # milliseconds without a change before a preset is tried on footage
 
 
-class PresetsPlace(QWidget):
+class PresetsPlace(PlacePage):
     """The whole place. ``chosen`` tells that the project's standing preset changed."""
 
     chosen = Signal()

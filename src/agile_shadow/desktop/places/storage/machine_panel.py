@@ -61,13 +61,13 @@ class MachinePanel(QWidget):
         store_table.setFixedHeight(226)
         layout.addWidget(store_table)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Posters and waveforms of all projects may take"))
+        row.addWidget(QLabel("Posters, waveforms and signatures of all projects may take"))
         self.limit = QDoubleSpinBox()
         self.limit.setRange(0.0, 1000.0)
         self.limit.setDecimals(1)
         self.limit.setSuffix(" GB")
         self.limit.setKeyboardTracking(False)
-        self.limit.setAccessibleName("Room for posters and waveforms")
+        self.limit.setAccessibleName("Room for posters, waveforms and signatures")
         self.limit.valueChanged.connect(lambda size: self._set_limit(int(size * 1e9)))
         row.addWidget(self.limit)
         self.tidy = QPushButton("Keep to it now")
@@ -100,8 +100,8 @@ class MachinePanel(QWidget):
 
     def _tidy(self) -> None:
         def then(gone: Any) -> None:
-            self._work.told.emit(f"{words.gigabytes(gone)} of posters and waveforms went." if gone
-                                 else "Posters and waveforms keep to their limit.")  # fmt: skip
+            self._work.told.emit(f"{words.gigabytes(gone)} of posters, waveforms and signatures went." if gone
+                                 else "Posters, waveforms and signatures keep to their limit.")  # fmt: skip
             self.entered()
 
         self._work.in_background(keep_to_limit, then)

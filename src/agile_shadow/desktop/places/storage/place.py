@@ -30,6 +30,7 @@ from ....core.storage import Room, RoomRequest, claims_of, measure_room
 from ....core.storage.kept import set_plan
 from ....core.timeline.model import new_id
 from ...work import Work
+from ..place import PlacePage
 from .cards_panel import CardsPanel
 from .kept_dialog import KeptDialog
 from .kit_panel import KitPanel
@@ -42,7 +43,7 @@ _KEY = Qt.ItemDataRole.UserRole
 _CARDS, _KITS, _MACHINE = "cards", "kits", "machine"
 
 
-class StoragePlace(QWidget):
+class StoragePlace(PlacePage):
     """``rows``: the shelves as they were looked at last; ``rooms``: what was counted, by the shelf's identity."""
 
     def __init__(self, work: Work) -> None:

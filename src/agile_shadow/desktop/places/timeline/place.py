@@ -30,6 +30,7 @@ from ...labels import ElidedLabel
 from ...player_panel import PlayerPanel
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
+from ..place import PlacePage
 from .block_panel import BlockPanel
 from .doing import Doing
 from .lines_bar import LinesBar
@@ -52,7 +53,7 @@ _LATER = 40  # milliseconds
 _TITLES = {command.id: command.title for command in COMMANDS}
 
 
-class TimelinePlace(QWidget):
+class TimelinePlace(PlacePage):
     """The place. The viewer shows the clip being marked or the timeline, whichever was touched last."""
 
     def __init__(self, work: Work, sound: SoundOutput) -> None:
@@ -457,6 +458,10 @@ class TimelinePlace(QWidget):
         self.panel.look_again()
         if self.isVisible():
             self.refresh()
+
+    def colours_changed(self) -> None:
+        """What was drawn in the other colours is forgotten."""
+        self.model.forget_icons()
 
     def close_place(self) -> None:
         """Have threads and workers end."""

@@ -1,0 +1,135 @@
+"""Which commands there are, with a line for the list of them; each is loaded when it is called."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import import_module
+from typing import Any
+
+import typer
+from typer.core import TyperGroup
+from typer.main import get_command
+
+NO_MEDIA = frozenset({"jobs", "presets", "shelves", "cards", "--help"})  # these open no media file
+
+
+@dataclass(frozen=True)
+class Late:
+    """``module`` of this package and the ``attribute`` that is the command, a function, or an app with several.
+
+    ``words``: the first sentence of its own help.
+    """
+
+    module: str
+    attribute: str
+    words: str
+
+    def load(self, name: str) -> Any:
+        """The command itself."""
+        found = getattr(import_module(f"{__package__}.{self.module}"), self.attribute)
+        if isinstance(found, typer.Typer):
+            command = get_command(found)
+        else:
+            app = typer.Typer(rich_markup_mode=None, add_completion=False, pretty_exceptions_enable=False)
+            app.command(name)(found)
+            command = get_command(app)
+        command.name = name
+        return command
+
+
+COMMANDS: dict[str, Late] = {
+    "ingest": Late("ingesting", "ingest", "Run a preset over one or more sources."),
+    "watch": Late("ingesting", "watch", "Watch folders of a project: DIR from now on too, each with its preset."),
+    "report": Late(
+        "ingesting", "report",
+        "Print a report of the project, or write it as a page (.html) or a table (.csv).",
+    ),
+    "verify": Late(
+        "ingesting", "verify",
+        "Read every file that the ASC MHL manifests of a folder speak of, and compare its checksum.",
+    ),
+    "pair": Late(
+        "pairing", "pair",
+        "Find the proxies of a project's clips, or the originals of a project cut on proxies, by every "
+        "kind of evidence.",
+    ),
+    "unpair": Late("pairing", "unpair", "Part proxies from their clips."),
+    "prove": Late(
+        "pairing", "prove",
+        "Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too.",
+    ),
+    "compare": Late(
+        "pairing", "compare",
+        "Compare two files as the halves of a pair: proven, doubtful or refused, and why.",
+    ),
+    "export": Late("films", "export", "Make a film of the timeline from the originals, read it back and prove it."),
+    "handover": Late(
+        "handing", "handover",
+        "Hand the cut over to another tool; what the format leaves out is said first.",
+    ),
+    "bring-home": Late(
+        "handing", "bring_home",
+        "Match a timeline from another tool to the project's clips, and say how it differs from the one "
+        "that is open.",
+    ),
+    "open-timeline": Late("handing", "open_timeline", "Make a project of a timeline whose media lie where it says."),
+    "storage": Late(
+        "storing", "storage",
+        "Say what takes room on the shelves of a project, by kind, in bytes on the drive.",
+    ),
+    "tidy": Late("storing", "tidy", "Put what this program made and can make again into the trash."),
+    "cards": Late(
+        "storing", "cards",
+        "List the cards that were ingested, and what is known of each from its last asking.",
+    ),
+    "keep": Late("storing", "keep", "Read a shelf against what is recorded of its files."),
+    "move": Late(
+        "storing", "move",
+        "Carry a project whole to another drive, every file read back; its shelves lie there in the new "
+        "project file.",
+    ),
+    "collect": Late(
+        "storing", "collect",
+        "Carry only what the cut uses: whole files of the clips that any timeline shows or plays.",
+    ),
+    "frame": Late("cutting", "frame", "Write a frame of the timeline as a picture, from originals or from proxies."),
+    "timeline": Late("cutting", "timeline", "List the tracks and blocks of a timeline."),
+    "headroom": Late("measure", "headroom", "Measure how many times faster than their frame rate files decode here."),
+    "estimate": Late("measure", "estimate", "Say what a preset would make of a source: sizes, bytes, time, headroom."),
+    "trial": Late(
+        "measure", "trial",
+        "Make a few seconds for real with up to four presets: bytes, headroom and likeness of each.",
+    ),
+    "probe": Late("looking", "probe", "Say what media files are, and what is odd about them."),
+    "clips": Late("looking", "clips", "List the clips of a project with their originals and proxies."),
+    "shelves": Late(
+        "looking", "shelves",
+        "List your shelves, whether they are there, and their free room; or add one.",
+    ),
+    "demo-footage": Late("looking", "demo_footage", "Draw the demo card into a folder."),
+    "presets": Late("presets", "app", "The presets there are."),
+    "films": Late("films", "library", "The film settings there are."),
+    "film": Late("films", "film", "A film that was made."),
+    "timelines": Late("handing", "timelines", "The timelines of a project."),
+    "jobs": Late("jobs", "app", "The queue: every copy, proxy and film, what it is at and how it ended."),
+    "card": Late("storing", "card", "The cards that were ingested into a project."),
+    "kit": Late("kits", "app", "Travel kits: everything to go on cutting elsewhere, in one folder."),
+}
+
+
+class LateGroup(TyperGroup):
+    """A group that lists its commands from the table and loads the one that is called."""
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        """The names, in the order of the table."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        """The command, loaded; None for a name that is none."""
+        late = COMMANDS.get(cmd_name)
+        return late.load(cmd_name) if late is not None else None
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        """Names and first sentences, with nothing loaded."""
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, late.words) for name, late in COMMANDS.items()])

@@ -1,0 +1,268 @@
+"""What a clip looks like, frame for frame, in a few hundred bytes each: taken while all its frames pass through memory.
+
+Of every frame the mean brightness of WIDE x HIGH cells, of a few frames a small picture and its colours. From it a file
+that is to show the same is told right or wrong at every one of its frames without decoding the original again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import logging
+import zlib
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from av.video.frame import VideoFrame
+from av.video.reformatter import VideoReformatter
+from numpy.typing import NDArray
+
+from ..files import written_atomically
+from ..log import cache_folder
+from .coded import Coded, coded, matrix_of
+from .fingerprint import HIGH, WIDE, Grids, grid_of
+from .index import FrameIndex
+from .info import MediaInfo
+from .likeness import upright_luma
+from .sequence import status
+
+log = logging.getLogger(__name__)
+
+WORKING = 320  # pixels of a small picture's longer side, at the most
+FOLDER = "signatures"  # of the cache
+_STEPS = 4  # steps of a level of brightness that are kept
+_PIECE = 500  # frames that are packed together
+_PICTURES, _COLOURED = 12, 3
+_ROWS = 15  # rows of a cell that are read, where it has more
+_LARGE = 1280  # pixels: of wider pictures rows are left out
+_VERSION = 1
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A frame by its number, upright: ``luma`` uint8 (height, width); of some, ``coded``: colours and their matrix."""
+
+    number: int
+    luma: NDArray[np.uint8]
+    coded: tuple[Coded, int] | None = None
+
+
+@dataclass(frozen=True)
+class Signature:
+    """Of ``frames`` frames, packed; ``pictures`` of a few, ascending."""
+
+    frames: int
+    pieces: tuple[bytes, ...]
+    pictures: tuple[Picture, ...]
+
+    @property
+    def size(self) -> int:
+        """Bytes of the frames' part."""
+        return sum(len(piece) for piece in self.pieces)
+
+    def grids(self) -> Grids:
+        """float32 (frames, HIGH, WIDE): mean brightness of the cells, upright, 0 to 255 or the limited range of it."""
+        if not self.pieces:
+            return np.zeros((0, HIGH, WIDE), np.float32)
+        return np.concatenate([_unpacked(piece) for piece in self.pieces]) * np.float32(1 / _STEPS)
+
+    def to_bytes(self) -> bytes:
+        """For keeping."""
+        lengths = np.array([len(piece) for piece in self.pieces], np.int64)
+        values = {
+            "frames": np.int64(self.frames), "lengths": lengths,
+            "pieces": np.frombuffer(b"".join(self.pieces), np.uint8),
+            "numbers": np.array([one.number for one in self.pictures], np.int64),
+        }  # fmt: skip
+        for at, one in enumerate(self.pictures):
+            values[f"luma{at}"] = one.luma
+            if one.coded is not None:
+                values[f"planes{at}"] = one.coded[0].planes.astype(np.float16)
+                values[f"kind{at}"] = np.array([one.coded[0].is_rgb, one.coded[1]], np.int64)
+        out = io.BytesIO()
+        np.savez_compressed(out, **values)  # type: ignore[arg-type]
+        return out.getvalue()
+
+    @classmethod
+    def from_bytes(cls, data: bytes) -> Signature:
+        """The inverse of :meth:`to_bytes`. Raises ValueError, KeyError, OSError, zlib.error, zipfile.BadZipFile."""
+        with np.load(io.BytesIO(data)) as kept:
+            ends = np.cumsum(kept["lengths"])
+            whole = kept["pieces"].tobytes()
+            pieces = tuple(whole[end - size : end] for end, size in zip(ends, kept["lengths"], strict=True))
+            pictures = tuple(_picture(kept, at, int(number)) for at, number in enumerate(kept["numbers"]))
+            found = cls(int(kept["frames"]), pieces, pictures)
+        if sum(len(_unpacked(piece)) for piece in pieces) != found.frames:
+            raise ValueError("a signature that is not whole")
+        return found
+
+
+def _picture(kept: np.lib.npyio.NpzFile, at: int, number: int) -> Picture:
+    if f"kind{at}" not in kept:
+        return Picture(number, kept[f"luma{at}"])
+    is_rgb, matrix = kept[f"kind{at}"]
+    planes = Coded(kept[f"planes{at}"].astype(np.float32), bool(is_rgb))
+    return Picture(number, kept[f"luma{at}"], (planes, int(matrix)))
+
+
+def _packed(grids: list[NDArray[np.uint16]]) -> bytes:
+    """Each frame as its difference from the one before, low bytes apart from high ones."""
+    values = np.ascontiguousarray(np.stack(grids))
+    values[1:] = values[1:] - values[:-1]  # what is below 0 goes round, and comes back round
+    return zlib.compress(values.view(np.uint8).reshape(-1, 2).T.tobytes(), 2)
+
+
+def _unpacked(piece: bytes) -> NDArray[np.uint16]:
+    """The inverse of :func:`_packed`: uint16 (frames, HIGH, WIDE)."""
+    halves = np.frombuffer(zlib.decompress(piece), np.uint8).reshape(2, -1)
+    values: NDArray[np.uint16] = np.ascontiguousarray(halves.T).view(np.uint16).reshape(-1, HIGH, WIDE)
+    return np.cumsum(values, axis=0, dtype=np.uint16)
+
+
+def working_size(width: int, height: int) -> tuple[int, int]:
+    """(width, height) in pixels of a small picture of one of that size."""
+    if max(width, height) <= WORKING:
+        return width, height
+    part = WORKING / max(width, height)
+    return max(16, round(width * part)), max(16, round(height * part))
+
+
+class SignatureTaker:
+    """Takes it from the decoded frames of an original, in their order. For one thread."""
+
+    def __init__(self, info: MediaInfo, index: FrameIndex) -> None:
+        self._info, self._index = info, index
+        self._size = working_size(info.display_width, info.display_height)
+        count = len(index)
+        self._wanted = set(_spread(count, _PICTURES))
+        self._coloured = set(sorted(self._wanted)[1 :: max(1, len(self._wanted) // _COLOURED)])
+        self._pictures: list[Picture] = []
+        self._waiting: list[NDArray[np.uint16]] = []
+        self._pieces: list[bytes] = []
+        self._count = 0
+        self._whole = True
+        self._reformatters = VideoReformatter(), VideoReformatter(), VideoReformatter()
+        self._cells: _Cells | None = None
+
+    def add(self, frame: VideoFrame) -> None:
+        """The next frame. One that is not the next by its time ends the taking: there will be no signature."""
+        try:
+            self._add(frame)
+        except Exception:  # whatever it was: the proxy is what matters, and the signature is only not taken
+            log.warning("no signature is taken of %s", self._info.container, exc_info=True)
+            self._whole = False
+
+    def _add(self, frame: VideoFrame) -> None:
+        number = self._count
+        self._whole = self._whole and number < len(self._index) and frame.pts == self._index.times[number]
+        if not self._whole:
+            return
+        if self._cells is None:
+            self._cells = _Cells(frame)
+        self._waiting.append(np.round(self._cells.of(frame) * _STEPS).astype(np.uint16))
+        if number in self._wanted:
+            luma = np.ascontiguousarray(upright_luma(frame, *self._size, self._reformatters[0]))
+            colours = None
+            if number in self._coloured:
+                colours = coded(frame, self._reformatters[1]), matrix_of(frame, self._info.height)
+            self._pictures.append(Picture(number, luma, colours))
+        self._count += 1
+        if len(self._waiting) >= _PIECE:
+            self._pack()
+
+    def _pack(self) -> None:
+        self._pieces.append(_packed(self._waiting))
+        self._waiting.clear()
+
+    def taken(self) -> Signature | None:
+        """The signature; None where frames were missing."""
+        if not self._whole or self._count != len(self._index):
+            return None
+        if self._waiting:
+            self._pack()
+        return Signature(self._count, tuple(self._pieces), tuple(self._pictures))
+
+
+def _spread(count: int, wanted: int) -> list[int]:
+    return [int((at + 0.5) * count / wanted) for at in range(wanted)] if count > wanted else list(range(count))
+
+
+class _Cells:
+    """Mean brightness of the cells of frames that are like the first one."""
+
+    def __init__(self, first: VideoFrame) -> None:
+        self._reformatter = VideoReformatter()
+        self._kind = first.format.name, first.width, first.height
+        self._turn = -first.rotation % 360
+        self._high, self._wide = (WIDE, HIGH) if self._turn % 180 else (HIGH, WIDE)
+        bits = _luma_bits(first)
+        self._type = np.uint8 if bits == 8 else np.uint16
+        self._direct = bits > 0 and first.width >= _LARGE and first.height >= 2 * self._high
+        self._step = max(1, first.height // (self._high * _ROWS)) | 1  # odd: both fields
+        rows = np.arange(self._step // 2, first.height, self._step)
+        self._row_edges = np.searchsorted(rows, np.arange(self._high) * first.height / self._high)
+        self._column_edges = np.round(np.arange(self._wide) * first.width / self._wide).astype(np.int64)
+        counts = np.diff([*self._row_edges, len(rows)])[:, None] * np.diff([*self._column_edges, first.width])[None, :]
+        self._part = (1 / (counts * 2.0 ** (bits - 8))).astype(np.float32)
+
+    def of(self, frame: VideoFrame) -> Grids:
+        """float32 (HIGH, WIDE), upright."""
+        if not self._direct or (frame.format.name, frame.width, frame.height) != self._kind:
+            return grid_of(frame, self._reformatter)
+        plane = frame.planes[0]
+        rows = np.frombuffer(memoryview(plane), self._type).reshape(plane.height, -1)
+        sums = np.add.reduceat(rows[self._step // 2 :: self._step, : frame.width], self._column_edges, axis=1,
+                               dtype=np.uint32)  # fmt: skip
+        grid = np.add.reduceat(sums, self._row_edges, axis=0) * self._part
+        return np.rot90(grid, k=-(self._turn // 90)) if self._turn else grid
+
+
+def _luma_bits(frame: VideoFrame) -> int:
+    """Bits of the brightness where it is a plane of its own with its lowest bit at the bottom; 0 where it is not."""
+    name = frame.format.name
+    if not name.startswith(("yuv4", "yuvj4", "yuva4", "gray")) or name.endswith("be"):
+        return 0
+    if name.startswith("yuv") and len(frame.planes) < 3:
+        return 0  # yuyv422 and its like
+    bits = frame.format.components[0].bits
+    return bits if 8 <= bits <= 16 else 0
+
+
+# Kept on this machine
+
+
+def signature_place(path: Path, size: int, modified: int) -> Path:
+    """Where the signature of an original is kept that has so many bytes and was changed then (nanoseconds)."""
+    key = hashlib.sha256(f"{_VERSION}\n{path.absolute()}\n{size}\n{modified}".encode()).hexdigest()[:40]
+    return cache_folder() / FOLDER / f"{key}.npz"
+
+
+def kept_signature(path: Path) -> Signature | None:
+    """The signature of an original as it is now; None where there is none that can be read."""
+    try:
+        return Signature.from_bytes(signature_place(path, *status(path)).read_bytes())
+    except FileNotFoundError:
+        return None
+    except Exception:  # a file of the cache that is not whole: it is taken again with the next proxy
+        log.warning("the signature of %s cannot be read", path, exc_info=True)
+        return None
+
+
+def has_signature(path: Path) -> bool:
+    """Whether one is kept of the original as it is now."""
+    try:
+        return signature_place(path, *status(path)).is_file()
+    except OSError:
+        return False
+
+
+def keep_signature(path: Path, signature: Signature, size: int, modified: int) -> None:
+    """Keep it under what the original was when it was opened. What cannot be kept is only taken again: no error."""
+    place = signature_place(path, size, modified)
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with written_atomically(place) as partial:
+            partial.write_bytes(signature.to_bytes())
+    except OSError:
+        log.warning("the signature of %s cannot be kept", path, exc_info=True)

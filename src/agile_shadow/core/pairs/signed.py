@@ -1,0 +1,136 @@
+"""A proxy read whole and held against its original's signature, so that the original is not decoded again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from av.video.reformatter import VideoReformatter
+from numpy.typing import NDArray
+
+from ..media.coded import Coded, coded, matrix_of
+from ..media.fingerprint import Grids, grid_of
+from ..media.likeness import ssim, upright_luma
+from ..media.signature import Signature, kept_signature
+from .colour import ColourPair
+from .every import Stray, places_of, strays
+from .half import Half
+from .places import REACH, Seen, tone_curve
+from .reading import Readings, opened, read_places
+
+_LAGGING = 0.2  # how far a picture that is packed as a difference is believed
+_WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
+_FURTHER = 5.0  # times the error of the frames beside
+_BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
+_LEAST_ERROR = 2.0  # squared levels by which another picture differs
+_BESIDE = 4  # frames to both sides of a stray one between which all are looked at
+_LEAST_BESIDE = 4
+_LEAST_SIDE = 8  # pixels of a picture whose likeness can be told
+
+
+@dataclass(frozen=True)
+class Signed:
+    """``grids`` of all frames of the proxy, ``weights`` how far each is believed; ``pictures`` uint8 (height, width) by
+    the original's frame, ``colours`` of some of these and the matrix they are to be shown by."""
+
+    signature: Signature
+    offset: int
+    original: Grids
+    grids: Grids
+    weights: tuple[float, ...]
+    pictures: dict[int, NDArray[np.uint8]]
+    colours: dict[int, tuple[Coded, int]]
+
+    def readings(self) -> Readings:
+        """As if both files had been read at their places."""
+        pairs = tuple(
+            ColourPair(*one.coded, *self.colours[one.number])
+            for one in self.signature.pictures if one.coded is not None and one.number in self.colours
+        )  # fmt: skip
+        return Readings(self._places(None), self._likeness(), pairs, lambda low, high: self._places((low, high)))
+
+    def _places(self, within: tuple[int, int] | None) -> list[Seen]:
+        return places_of(self.original, self.grids, self.offset, within, self.weights)
+
+    def _likeness(self) -> list[tuple[int, float]]:
+        known = [one for one in self.signature.pictures if one.number in self.pictures]
+        if not known or min(known[0].luma.shape) < _LEAST_SIDE:
+            return []
+        there = np.ones(2 * REACH + 1, np.bool_)
+        curve = tone_curve([
+            Seen(one.number, np.broadcast_to(one.luma.astype(np.float32), (2 * REACH + 1, *one.luma.shape)), there,
+                 self.pictures[one.number].astype(np.float32))
+            for one in known
+        ])  # fmt: skip
+        return [(one.number, ssim(curve(one.luma.astype(np.float32)), self.pictures[one.number])) for one in known]
+
+    def strays(self) -> list[Stray]:
+        """Frames that are not shown where they should be."""
+        return strays(self.original, self.grids, self.offset, self.intra)
+
+    @property
+    def intra(self) -> bool:
+        """Whether each of the proxy's frames is packed by itself."""
+        return min(self.weights, default=1.0) >= 1
+
+
+def read_signed(
+    original: Half, proxy: Half, offset: int, report: Callable[[float], None] = lambda done: None
+) -> Signed | None:
+    """Read all frames of the proxy; None where the original has no signature, or the two do not go frame by frame.
+
+    Raises MediaError.
+    """
+    signature = kept_signature(original.path)
+    if signature is None or signature.frames != original.info.frames:
+        return None
+    if original.info.variable_rate and original.info.frames != proxy.info.frames:
+        return None
+    wanted = {one.number: one for one in signature.pictures}
+    tools = VideoReformatter(), VideoReformatter(), VideoReformatter()
+    grids, pictures, colours = [], {}, {}
+    with opened(proxy) as reader:
+        keys = set(reader.index.keys.tolist())
+        for number in range(len(reader.index)):
+            frame = reader.frame(number)
+            grids.append(grid_of(frame, tools[0]))
+            one = wanted.get(number + offset)
+            if one is not None:
+                size = one.luma.shape[::-1]
+                pictures[one.number] = np.ascontiguousarray(upright_luma(frame, size[0], size[1], tools[1]))
+                if one.coded is not None:
+                    colours[one.number] = coded(frame, tools[2]), matrix_of(frame, proxy.info.height)
+            if number % 16 == 0:
+                report(number / len(reader.index))
+    weights = tuple(1.0 if number in keys else _LAGGING for number in range(len(grids)))
+    return Signed(signature, offset, signature.grids(), np.stack(grids), weights, pictures, colours)
+
+
+def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: bool) -> Stray | None:
+    """What looking at the original itself shows of a stray frame: decodes those around. None: nothing wrong.
+
+    Raises MediaError.
+
+    ``intra``: whether each of the proxy's frames is packed by itself.
+    """
+    within = max(-1, stray.frame - _BESIDE), min(original.info.frames, stray.frame + _BESIDE)
+    seen = read_places(original, proxy, offset, within=within).seen
+    row = next((row for row, one in enumerate(seen) if one.frame == stray.frame), None)
+    if row is None or len(seen) < _LEAST_BESIDE:
+        return None
+    curve = tone_curve(seen)
+    true = [curve(one.around[REACH]) for one in seen]
+    rest = np.stack([one.proxy - picture for one, picture in zip(seen, true, strict=True)])
+    rest -= np.median(rest, axis=0)
+    errors = np.square(rest).mean(axis=(1, 2))
+    here, usual = float(errors[row]), float(np.median(np.delete(errors, row)))
+    steps = [curve(picture) - true[row] for picture in seen[row].around]
+    if stray.shift is not None:
+        step = steps[REACH + stray.shift]
+        way = float((rest[row] * step).sum() / max(1e-6, float(np.square(step).sum())))
+        left = float(np.square(rest[row] - step).mean())
+        if (_WAY if intra else _WAY_PACKED) < way < _TOO_FAR and left < max(_LEAST_ERROR, _FURTHER / 2 * usual):
+            return stray
+    moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
+    return Stray(stray.frame, None) if here > max(_LEAST_ERROR, _FURTHER * usual, _BEYOND_MOVEMENT * moved) else None

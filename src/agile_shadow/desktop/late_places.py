@@ -1,0 +1,151 @@
+"""The places, each built when it is first needed: a window is there sooner than all that it can show."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable, Sequence
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
+
+from .folders import Folders
+from .places.place import PlacePage
+
+if TYPE_CHECKING:
+    from .window import MainWindow
+
+log = logging.getLogger(__name__)
+
+PRESETS, INGEST, PAIRS, TIMELINE, EXPORT, STORAGE = range(6)
+_MODULES = ("timeline", "pairs", "presets", "export", "storage")
+_REST = 40  # milliseconds between two places that are built by themselves
+
+
+class LatePlaces(QObject):
+    """``stack`` holds them by number, empty widgets where one is not built yet. ``all_built`` comes when none is left.
+
+    For the interface thread.
+    """
+
+    all_built = Signal()
+
+    def __init__(self, builders: Sequence[Callable[[], PlacePage]]) -> None:
+        super().__init__()
+        self.stack = QStackedWidget()
+        self._builders = list(builders)
+        self._built: dict[int, PlacePage] = {}
+        self._loaded = threading.Event()
+        for _builder in builders:
+            self.stack.addWidget(QWidget())
+        self._timer = QTimer(self)
+        self._timer.setInterval(_REST)
+        self._timer.timeout.connect(self._build_next)
+
+    def get(self, number: int) -> PlacePage:
+        """The place, built now if it was not."""
+        if number not in self._built:
+            place = self._built[number] = self._builders[number]()
+            stood_in = self.stack.widget(number)
+            current = self.stack.currentIndex()
+            self.stack.insertWidget(number, place)
+            if stood_in is not None:
+                self.stack.removeWidget(stood_in)
+                stood_in.deleteLater()
+            self.stack.setCurrentIndex(current)
+        return self._built[number]
+
+    def open(self, number: int) -> None:
+        """Show a place; the one before is left."""
+        before = self._built.get(self.stack.currentIndex())
+        if before is not None:
+            before.left()
+        place = self.get(number)
+        self.stack.setCurrentIndex(number)
+        place.entered()
+
+    def is_built(self, number: int) -> bool:
+        """Whether it is there already."""
+        return number in self._built
+
+    def build_all_by_and_by(self) -> None:
+        """Build what is left in moments between other things; what they are made of is loaded on a thread before."""
+        threading.Thread(target=self._load, name="loading places", daemon=True).start()
+        self._timer.start()
+
+    def end(self) -> None:
+        """Build no more by itself, and close what is built."""
+        self._timer.stop()
+        for place in self._built.values():
+            place.close_place()
+
+    def colours_changed(self) -> None:
+        """The look is another."""
+        for place in self._built.values():
+            place.colours_changed()
+
+    def _load(self) -> None:
+        try:
+            for name in _MODULES:
+                import_module(f"agile_shadow.desktop.places.{name}")
+        except Exception:  # it is met again, and told, when the place is built
+            log.exception("loading the places")
+        self._loaded.set()
+
+    def _build_next(self) -> None:
+        if not self._loaded.is_set() or QApplication.activeModalWidget() is not None:
+            return
+        left = [number for number in range(len(self._builders)) if number not in self._built]
+        if left:
+            self.get(left[0])
+        if len(left) < 2:
+            self._timer.stop()
+            self.all_built.emit()
+
+
+def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePage]]:
+    """How each place is built and tied to the window, by number."""
+
+    def presets() -> PlacePage:
+        from .places.presets import PresetsPlace
+
+        place = PresetsPlace(window.work, window.measuring)
+        place.chosen.connect(window.ingest.card.reload_presets)
+        return place
+
+    def ingest() -> PlacePage:
+        from .places.ingest import IngestPlace
+
+        return IngestPlace(window.work, folders)
+
+    def pairs() -> PlacePage:
+        from .places.pairs import PairsPlace
+
+        place = PairsPlace(window.work, window.sound, window.measuring, window.proxy_presets)
+        window.tie_player(place.panel)
+        place.chosen.connect(window.measuring.stand_still)
+        place.looks_again.connect(window.presence.look_now)
+        return place
+
+    def timeline() -> PlacePage:
+        from .places.timeline import TimelinePlace
+
+        place = TimelinePlace(window.work, window.sound)
+        window.tie_player(place.panel)
+        return place
+
+    def export() -> PlacePage:
+        from .places.export import ExportPlace
+
+        place = ExportPlace(window.work, folders.exports)
+        place.check_panel.look.connect(window.look_for_missing)
+        return place
+
+    def storage() -> PlacePage:
+        from .places.storage import StoragePlace
+
+        return StoragePlace(window.work)
+
+    return [presets, ingest, pairs, timeline, export, storage]

@@ -1,0 +1,260 @@
+"""Signatures: taken while a proxy is made, they tell every frame of a proxy right or wrong without the original."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+import pytest
+from av.video.frame import VideoFrame
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from agile_shadow.core.log import cache_folder
+from agile_shadow.core.media import FrameReader, probe
+from agile_shadow.core.media.fingerprint import HIGH, WIDE, grid_of
+from agile_shadow.core.media.sequence import status
+from agile_shadow.core.media.signature import (
+    FOLDER,
+    Signature,
+    SignatureTaker,
+    _Cells,
+    _packed,
+    _unpacked,
+    kept_signature,
+    signature_place,
+)
+from agile_shadow.core.pairs import Proof, proof
+from agile_shadow.core.pairs.every import Stray, strays
+from agile_shadow.core.pairs.half import Half
+from agile_shadow.core.pairs.making import make_proven_proxy
+from agile_shadow.core.pairs.pair import ProvenResult
+from agile_shadow.core.pairs.proof import ProveRequest, prove
+from agile_shadow.core.presets import Proxies
+from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
+from agile_shadow.core.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.core.storage.outside import keep_to_limit
+from tests.footage import ingest, preset
+from tests.pairs import clip
+
+FULL = Derived("fault.mov", 0, scale=Fraction(1))
+CODECS = ("mjpeg", "prores-proxy", "h264")
+ONE = clip(motion="handheld", frames=60, size=(384, 216))
+
+
+def quiet(done: float) -> None:
+    pass
+
+
+def made(path: Path, target: Path, codec: str = "mjpeg", sign: bool = True) -> Path:
+    wanted = Proxies(codec=codec, scale=Fraction(1, 2))
+    return make_proxy(ProxyRequest(path, target, wanted, probe(path), sign=sign), quiet).path
+
+
+class Signed:
+    """An original whose signature is kept, and files that say they were made of it."""
+
+    def __init__(self, folder: Path, drawn: Drawn = ONE) -> None:
+        self.folder, self.drawn = folder, drawn
+        self.path = write_original(drawn, folder)
+        self.right = made(self.path, folder / "right.mov")
+
+    def proof(self, proxy: Path, offset: int = 0, ours: bool = True) -> Proof:
+        halves = Half(self.path, probe(self.path)), Half(proxy, probe(proxy))
+        return prove(ProveRequest(*halves, offset, made=ours), quiet)
+
+    def wrong(self, fault: Derived, codec: str = "mjpeg") -> Path:
+        """A proxy as it would be, had the making gone wrong: made of a file that has the fault."""
+        source = write_proxy(fault, [self.drawn], self.folder / "faults")
+        target = self.folder / f"{codec}.mov"
+        target.unlink(missing_ok=True)
+        return made(source, target, codec, sign=False)
+
+
+@pytest.fixture
+def signed(tmp_path: Path) -> Signed:
+    return Signed(tmp_path)
+
+
+@pytest.fixture
+def no_original(monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(*_more: object, **_named: object) -> None:
+        raise AssertionError("the original was decoded again")
+
+    monkeypatch.setattr(proof, "read_places", refuse)
+
+
+@pytest.mark.parametrize("codec", CODECS)
+def test_a_proxy_made_here_is_proven_without_decoding_the_original_again(
+    signed: Signed, codec: str, no_original: None, tmp_path: Path
+) -> None:
+    right = made(signed.path, tmp_path / "again.mov", codec)
+    found = signed.proof(right)
+    assert (found.state, found.reasons) == ("proven", ()) and found.likeness > 0.9 and len(found.curve) == 12
+
+
+@pytest.mark.parametrize("codec", CODECS)
+@pytest.mark.parametrize(("at", "shown", "says"), [
+    (31, 30, "it shows the picture of 1 frame earlier"), (7, 8, "it shows the picture of 1 frame later"),
+    (44, 9, "it shows another picture than its original"), (52, 50, "it shows the picture of 2 frames earlier"),
+])  # fmt: skip
+def test_one_wrong_frame_anywhere_is_found_and_named(
+    signed: Signed, codec: str, at: int, shown: int, says: str
+) -> None:
+    found = signed.proof(signed.wrong(replace(FULL, astray=(at, shown)), codec))
+    assert (found.state, found.reasons) == ("doubtful", (f"at 01:00:0{at // 25}:{at % 25:02d} {says}",))
+
+
+def test_it_is_found_in_a_graded_proxy_from_elsewhere_that_begins_later(signed: Signed) -> None:
+    right = Derived("theirs.mov", 0, trim=6, graded=2)
+    assert signed.proof(write_proxy(right, [ONE], signed.folder / "a"), 6, ours=False).state == "proven"
+    fault = write_proxy(replace(right, astray=(44, 9)), [ONE], signed.folder / "b")
+    found = signed.proof(fault, 6, ours=False)
+    assert found.state == "doubtful" and "at 01:00:01:19 it shows another picture" in found.reasons[0]
+    signature_place(signed.path, *status(signed.path)).unlink()
+    assert signed.proof(fault, 6, ours=False).state == "proven"  # places alone do not see it
+
+
+@pytest.mark.parametrize("fault", [
+    replace(FULL, shift=1), replace(FULL, dropped=30), replace(FULL, stranger=replace(ONE, take=5)),
+    replace(FULL, exchanged=True),
+])  # fmt: skip
+def test_what_was_found_by_places_is_found_by_signatures(signed: Signed, fault: Derived, no_original: None) -> None:
+    found = signed.proof(signed.wrong(fault))
+    assert found.state in ("doubtful", "refused") and found.reasons
+    if fault.dropped:
+        assert "its picture is 1 frame early from 01:00:01:05 on" in found.reasons[0]
+
+
+@pytest.mark.parametrize("motion", ["objects", "pan", "still"])
+def test_right_proxies_are_never_doubted(tmp_path: Path, motion: str) -> None:
+    one = Signed(tmp_path, replace(ONE, motion=motion))
+    for codec in CODECS:
+        found = one.proof(made(one.path, tmp_path / f"p.{codec}.mov", codec))
+        assert found.reasons == () and found.state == ("cannot tell" if motion == "still" else "proven")
+
+
+def test_the_proof_comes_with_the_proxy(signed: Signed, tmp_path: Path, no_original: None) -> None:
+    request = ProxyRequest(signed.path, tmp_path / "x" / "p.mov", Proxies(codec="h264"), probe(signed.path))
+    result = make_proven_proxy(request, quiet)
+    assert isinstance(result, ProvenResult) and result.proof is not None and result.proof.state == "proven"
+    assert (result.proof.stamp.proxy_size, result.proof.stamp.original_size) == (
+        result.path.stat().st_size, signed.path.stat().st_size)  # fmt: skip
+
+
+def test_an_ingest_ends_with_proven_pairs(card: Path, tmp_path: Path, no_original: None) -> None:
+    ingest(card, tmp_path / "film.otio", preset("h264"))
+    session = ProjectSession.open(tmp_path / "film.otio")
+    states = {one.name: [proxy.state for proxy in one.proxies] for one in session.project.clips}
+    session.close()
+    assert {state for found in states.values() for state in found} <= {"proven", "cannot tell"}
+    assert sum(found == ["proven"] for found in states.values()) >= 6
+
+
+def test_what_cannot_be_proved_at_once_is_made_all_the_same(
+    signed: Signed, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def break_off(*_arguments: object) -> None:
+        raise RuntimeError("planted")
+
+    monkeypatch.setattr(proof, "prove", break_off)
+    result = make_proven_proxy(ProxyRequest(signed.path, tmp_path / "p.mov", Proxies(codec="h264")), quiet)
+    assert not isinstance(result, ProvenResult) and result.path.is_file()
+
+
+def test_it_is_kept_for_the_file_as_it_was_and_only_so_long(signed: Signed) -> None:
+    kept = kept_signature(signed.path)
+    assert kept is not None and kept.frames == 60 and len(kept.pictures) == 12
+    assert sum(one.coded is not None for one in kept.pictures) == 3
+    assert kept.size < 60 * 1152  # packed
+    files = list((cache_folder() / FOLDER).iterdir())
+    assert len(files) == 1
+    files[0].write_bytes(files[0].read_bytes()[:-900])
+    assert kept_signature(signed.path) is None and signed.proof(signed.right).state == "proven"
+    made(signed.path, signed.folder / "again.mov")  # a name is there: it is not taken anew
+    files[0].unlink()
+    made(signed.path, signed.folder / "third.mov")
+    assert kept_signature(signed.path) is not None
+    signed.path.touch()
+    assert kept_signature(signed.path) is None  # it may be another file by now
+    assert keep_to_limit(0) > 0 and not files[0].exists()
+
+
+def test_a_trial_or_a_frame_that_is_missing_leaves_none(signed: Signed, tmp_path: Path) -> None:
+    with FrameReader(signed.path) as reader:
+        taker = SignatureTaker(probe(signed.path), reader.index)
+        for number in (0, 1, 3, 4):
+            taker.add(reader.frame(number))
+        assert taker.taken() is None
+    other = write_original(clip("B.mov"), tmp_path)
+    make_proxy(ProxyRequest(other, tmp_path / "part.mov", Proxies(codec="mjpeg"), probe(other), part=(0, 20)), quiet)
+    assert kept_signature(other) is None
+
+
+@given(arrays(np.uint16, st.tuples(st.integers(1, 9), st.just(HIGH), st.just(WIDE))))
+@settings(max_examples=30, deadline=None)
+def test_frames_are_packed_without_loss(grids: np.ndarray) -> None:
+    assert (_unpacked(_packed(list(grids))) == grids).all()
+    one = Signature(len(grids), (_packed(list(grids)),), ())
+    again = Signature.from_bytes(one.to_bytes())
+    assert again == one and (again.grids() * 4 == grids).all()
+
+
+@given(st.integers(64, 110), st.integers(40, 80), st.sampled_from(["gray", "yuv420p", "yuv422p10le", "gray12le"]),
+       st.integers(0, 2**32))  # fmt: skip
+@settings(max_examples=25, deadline=None)
+def test_reading_some_rows_gives_what_the_whole_picture_gives(wide: int, high: int, kind: str, seed: int) -> None:
+    width, height = wide * 20, high * 20
+    coarse = np.random.default_rng(seed).integers(30, 220, (9, 16))
+    ramp = np.array(np.repeat(np.repeat(coarse, -(-height // 9), 0), -(-width // 16), 1)[:height, :width], np.uint8)
+    plain = VideoFrame.from_ndarray(np.ascontiguousarray(ramp), format="gray")
+    frame = plain.reformat(format=kind, dst_color_range="JPEG")
+    cells = _Cells(frame)
+    assert cells._direct
+    off = np.abs(cells.of(frame) - grid_of(plain))
+    assert off.mean() < 1.5 and np.median(off) < 0.8
+
+
+def test_the_table_of_strays() -> None:
+    rng = np.random.default_rng(3)
+    waves = np.cumsum(rng.normal(0, 1.0, (80, HIGH, WIDE)), axis=0) + rng.integers(60, 180, (HIGH, WIDE))
+    original = waves.astype(np.float32)
+    look = 0.8 * original + 20 + rng.normal(0, 0.1, original.shape).astype(np.float32)
+    assert strays(original, look, 0, True) == []
+    wrong = look.copy()
+    wrong[30], wrong[60], wrong[61] = look[29], look[10], 0
+    for found in (strays(original, wrong, 0, True), strays(original, wrong[5:], 5, True)):
+        assert found[0] == Stray(30, -1) and [one.frame for one in found] == [30, 60, 61]
+    dark = look.copy()
+    dark[40:60] = 3  # longer than the frames around could tell
+    assert {one.frame for one in strays(original, dark, 0, True)} >= set(range(40, 60))
+
+
+def test_the_filter_left_out_does_not_show(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "b.mov"
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("libx264", rate=25, options={"crf": "30", "bf": "3", "preset": "fast"})
+        stream.width, stream.height, stream.pix_fmt = 768, 432, "yuv420p"
+        texture = np.random.default_rng(1).integers(0, 255, (54, 120, 3)).astype(np.uint8)
+        for number in range(40):
+            picture = np.kron(np.roll(texture, number, 1)[:, :96], np.ones((8, 8, 1), np.uint8))
+            out.mux(stream.encode(VideoFrame.from_ndarray(np.ascontiguousarray(picture), format="rgb24")))
+        out.mux(stream.encode(None))
+    # of an eighth and of all its pixels: left out where it is small, never where it is not
+    difference = {}
+    for scale in (Fraction(1, 4), Fraction(1)):
+        pictures = []
+        for codecs in ((), ("h264", "hevc")):
+            monkeypatch.setattr(transcode, "_LOOP_FILTERED", codecs)
+            target = tmp_path / f"{scale.denominator}{len(codecs)}.mov"
+            make_proxy(ProxyRequest(path, target, Proxies(codec="prores-proxy", scale=scale), sign=False), quiet)
+            with FrameReader(target) as reader:
+                frames = [reader.frame(at).to_ndarray(format="gray") for at in range(40)]
+            pictures.append(np.stack(frames).astype(float))
+        difference[scale] = float(np.abs(pictures[0] - pictures[1]).mean())
+    assert 0 < difference[Fraction(1, 4)] < 0.5 and difference[Fraction(1)] == 0
