@@ -129,7 +129,7 @@ def measure_cutting(folder: Path) -> Iterator[Line]:
 
 
 def _show(window: MainWindow, line: Timeline, side: str) -> None:
-    window.work.session.edit("bench", lambda now: replace(now, timeline=line, showing=side))  # type: ignore[arg-type]
+    window.work.session.edit("bench", lambda now: now.but(timeline=line, showing=side))  # type: ignore[arg-type]
     window.timeline._sought(0)
     until(lambda: window.timeline.panel.viewer.picture is not None and _here(window), 20)
 
@@ -195,7 +195,7 @@ def _bare(project: Project, line: Timeline, frames: list[int], view: tuple[int, 
 
 def _first_pictures(window: MainWindow) -> Iterator[Line]:
     """Choosing a clip in the list for the first time, until its picture is there."""
-    window.work.session.edit("bench", lambda now: replace(now, showing="proxies"))
+    window.work.session.edit("bench", lambda now: now.but(showing="proxies"))
     panel, taken = window.timeline.panel, []
     for row, clip in enumerate(window.timeline.model.rows):
         if not clip.proxies:
@@ -277,7 +277,7 @@ def measure_big(folder: Path) -> Iterator[Line]:
         ("first saved in the background in", "saved again after an edit that moves all blocks in")
     ):
         block = session.project.timeline.pictures[0].blocks[3 + number]
-        session.edit("x", lambda now, block=block: replace(now, timeline=edits.trim(now.timeline, block.id, "end", -2)))  # type: ignore[misc]
+        session.edit("x", lambda now, block=block: now.but(timeline=edits.trim(now.timeline, block.id, "end", -2)))  # type: ignore[misc]
         begun = time.perf_counter()
         session.save()
         yield what, time.perf_counter() - begun, 1, " s"

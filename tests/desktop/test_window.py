@@ -409,6 +409,14 @@ def test_places_are_built_when_they_are_opened_and_the_rest_by_and_by(
     assert window.stack.currentWidget() is window.timeline and window.stack.count() == 6
 
 
+def test_a_window_that_is_closed_at_once_builds_no_more(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = open_window(film)
+    window.close()
+    with qtbot.assertNotEmitted(window.places.all_built, wait=400):
+        window.places.build_all_by_and_by()
+    assert not window.places.is_built(TIMELINE) and not window.places._timer.isActive()
+
+
 def test_a_place_that_is_built_late_knows_what_is_missing(
     film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -425,5 +433,5 @@ def test_starting_loads_no_place_but_the_first(tmp_path: Path) -> None:
     code = "import sys, agile_shadow.desktop.__main__\nprint(' '.join(sys.modules))"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     late = {f"agile_shadow.desktop.places.{name}" for name in ("pairs", "timeline", "export", "storage", "presets")}
-    late |= {"scipy", "cv2", "ascmhl", "pyqtgraph", "agile_shadow.core.film.render", "agile_shadow.core.handover.home"}
+    late |= {"scipy", "cv2", "ascmhl", "pyqtgraph", "agile_shadow.core.film.render", "agile_shadow.core.kit.making"}
     assert not late & set(done.stdout.split())

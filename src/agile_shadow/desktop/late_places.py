@@ -38,6 +38,7 @@ class LatePlaces(QObject):
         self._builders = list(builders)
         self._built: dict[int, PlacePage] = {}
         self._loaded = threading.Event()
+        self._ended = False
         for _builder in builders:
             self.stack.addWidget(QWidget())
         self._timer = QTimer(self)
@@ -72,11 +73,14 @@ class LatePlaces(QObject):
 
     def build_all_by_and_by(self) -> None:
         """Build what is left in moments between other things; what they are made of is loaded on a thread before."""
+        if self._ended:
+            return  # the window was closed before
         threading.Thread(target=self._load, name="loading places", daemon=True).start()
         self._timer.start()
 
     def end(self) -> None:
         """Build no more by itself, and close what is built."""
+        self._ended = True
         self._timer.stop()
         for place in self._built.values():
             place.close_place()
