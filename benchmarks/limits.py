@@ -172,9 +172,9 @@ def measure_starts(folder: Path) -> Measured:
     run_over(card, project.parent, project.stem, chosen)
     found = next(project.parent.rglob("*.otio"))
     painted, built = [], []
-    for _round in range(5):
+    for _round in range(6):  # the first one compiles
         done = subprocess.run([sys.executable, "-c", _WINDOW, str(found), str(time.time())], capture_output=True,
-                              text=True, check=True)  # fmt: skip
+                              text=True, check=True, env=_compiled())  # fmt: skip
         first, last = map(float, done.stdout.split()[-2:])
         painted.append(first)
         built.append(last)
@@ -187,9 +187,15 @@ def measure_starts(folder: Path) -> Measured:
         yield f"agile-shadow {' '.join(words)} (an empty interpreter: {nothing:.2f} s)", taken, wanted, " s"
 
 
+def _compiled() -> dict[str, str]:
+    """The environment of a usual start: compiled modules are kept, whatever this shell says of it."""
+    kept = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    return {**kept, "PYTHONPYCACHEPREFIX": os.environ["AGILE_SHADOW_HOME"] + "/compiled"}
+
+
 def _command(words: list[str]) -> float:
     begun = time.perf_counter()
-    subprocess.run([sys.executable, *(words or ["-c", "pass"])], capture_output=True, check=True)
+    subprocess.run([sys.executable, *(words or ["-c", "pass"])], capture_output=True, check=True, env=_compiled())
     return time.perf_counter() - begun
 
 

@@ -122,9 +122,7 @@ def test_the_ledger_is_searched_chosen_ordered_grouped_and_changed_for_many(
     place.choice.setCurrentText("no proxy")
     assert rows(window) == []
     place.choice.setCurrentText("not proven")
-    assert rows(window) == []  # they were proven as they were made
-    place.choice.setCurrentText("all pairs")
-    many = sum(bool(row.clip.proxies) for row in rows(window))
+    many = len(rows(window))
     place.table.setFocus()
     place.table.selectAll()
     trigger(window, f"Unpair {many}")

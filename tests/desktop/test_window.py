@@ -222,7 +222,7 @@ def test_a_pin_and_the_switch_are_kept_and_said(qtbot: QtBot, film: Path, open_w
     key(qtbot, window, Key.Key_Q, SHIFT)
     panel = window.pairs.panel
     qtbot.waitUntil(lambda: panel.viewer.mark_text.startswith("PROXY"), timeout=10_000)
-    assert window.pairs.model.rows[0].state == "proven, pinned to proxies"
+    assert window.pairs.model.rows[0].state == "paired, not proven, pinned to proxies"
     assert "1 pinned" in window.strip.counts.text()
     window.close()
     assert load_project(film).clips[0].pin == "proxies"
