@@ -34,7 +34,7 @@ FOLDER = "signatures"  # of the cache
 _STEPS = 4  # steps of a level of brightness that are kept
 _PIECE = 500  # frames that are packed together
 _PICTURES, _FEWEST, _COLOURED = 12, 4, 3  # one a second, within bounds
-_ROWS = 15  # rows of a cell that are read, where it has more
+_ROWS = 8  # rows of a cell that are read, where it has more
 _LARGE = 1280  # pixels: of wider pictures rows are left out
 _VERSION = 1
 
