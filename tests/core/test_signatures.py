@@ -226,7 +226,7 @@ def test_reading_some_rows_gives_what_the_whole_picture_gives(wide: int, high: i
     cells = _Cells(frame)
     assert cells._direct
     off = np.abs(cells.of(frame) - grid_of(plain))
-    assert off.mean() < 1.5 and np.median(off) < 0.8
+    assert off.mean() < 3 and np.median(off) < 1
 
 
 def test_the_table_of_strays() -> None:
