@@ -23,7 +23,7 @@ import pytest
 from PIL import Image
 
 from agile_shadow import cli
-from agile_shadow.commands import shared
+from agile_shadow.commands import looking, shared
 from agile_shadow.core.desk import Desk
 from agile_shadow.core.errors import Cancelled, ProjectError, ShadowError, StateError, WorkerDied
 from agile_shadow.core.files import partial_path, remove_partials_beside
@@ -482,11 +482,11 @@ def test_no_exception_leaves_a_command_as_a_traceback(
     def fail(*_arguments: object, **_named: object) -> Any:
         raise ZeroDivisionError("planted")
 
-    monkeypatch.setattr(cli, "load_project", fail)
+    monkeypatch.setattr(looking, "load_project", fail)
     assert cli.run(["clips", "--project", "x.otio", "--json"]) == 1
     captured = capsys.readouterr()
     assert "planted" in json.loads(captured.out)["error"] and "Traceback" not in captured.err
-    monkeypatch.setattr(cli, "Question", fail)
+    monkeypatch.setattr(looking, "Question", fail)
     assert cli.run(["probe", str(tmp_path / "a"), "--json"]) == 1
     assert "planted" in json.loads(capsys.readouterr().out)["failed"][0]["reason"]
     with pytest.raises(shared.typer.Exit), shared.told(found=3):

@@ -153,7 +153,9 @@ def test_a_state_that_cannot_be_written_costs_only_another_try(
 def test_a_command_opens_through_the_door(clip: Path) -> None:
     code = (
         "import sys; from agile_shadow.core.media import opening; from agile_shadow import cli;"
-        "cli.run = lambda arguments: print(len(opening._gates)) or 0; cli.main()"
+        "cli.run = lambda arguments: print(len(opening._gates)) or 0; sys.argv[1:] = words; cli.main()"
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
-    assert done.stdout.strip() == "1" and done.returncode == 0, done.stderr
+    for words, gates in ((["probe", "a.mov"], "1"), (["jobs", "list"], "0")):  # one that opens no file needs no worker
+        done = subprocess.run([sys.executable, "-c", f"words = {words}; {code}"], capture_output=True, text=True,
+                              timeout=60)  # fmt: skip
+        assert done.stdout.strip() == gates and done.returncode == 0, done.stderr

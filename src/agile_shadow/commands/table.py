@@ -8,7 +8,7 @@ from typing import Any
 
 import typer
 from typer.core import TyperGroup
-from typer.main import get_command
+from typer.main import get_command, get_group
 
 NO_MEDIA = frozenset({"jobs", "presets", "shelves", "cards", "--help"})  # these open no media file
 
@@ -28,7 +28,7 @@ class Late:
         """The command itself."""
         found = getattr(import_module(f"{__package__}.{self.module}"), self.attribute)
         if isinstance(found, typer.Typer):
-            command = get_command(found)
+            command: Any = get_group(found)  # also where it has but one command
         else:
             app = typer.Typer(rich_markup_mode=None, add_completion=False, pretty_exceptions_enable=False)
             app.command(name)(found)

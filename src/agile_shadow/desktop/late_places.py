@@ -38,7 +38,7 @@ class LatePlaces(QObject):
         self._builders = list(builders)
         self._built: dict[int, PlacePage] = {}
         self._loaded = threading.Event()
-        self._ended = False
+        self._begun = self._ended = False
         for _builder in builders:
             self.stack.addWidget(QWidget())
         self._timer = QTimer(self)
@@ -73,8 +73,9 @@ class LatePlaces(QObject):
 
     def build_all_by_and_by(self) -> None:
         """Build what is left in moments between other things; what they are made of is loaded on a thread before."""
-        if self._ended:
-            return  # the window was closed before
+        if self._ended or self._begun:
+            return  # the window was closed before, or shown before
+        self._begun = True
         threading.Thread(target=self._load, name="loading places", daemon=True).start()
         self._timer.start()
 

@@ -8,7 +8,7 @@ is left is noise where the frame is right; where it shows a neighbour, it is the
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,10 +36,11 @@ _FINENESS = 6.0  # how much less a cell's mean strays than the pixels that the j
 @dataclass(frozen=True)
 class Stray:
     """A frame of the original whose place in the proxy shows another: ``shift`` the frame it shows instead, counted
-    from it, None where it is none of those around."""
+    from it, None where it is none of those around. ``weight``: how far it stands out, in times the usual."""
 
     frame: int
     shift: int | None
+    weight: float = field(default=0.0, compare=False)
 
 
 def strays(original: Grids, proxy: Grids, offset: int, intra: bool) -> list[Stray]:
@@ -117,7 +118,9 @@ class _Part:
         found |= {frame: Stray(self.first + frame, None) for frame in self._elsewhere()}
         neighbours = self._neighbours(rest / noise, noise)
         found |= {frame: Stray(self.first + frame, shift) for frame, shift in neighbours.items()}
-        return [found[frame] for frame in sorted(found)]
+        error = np.sqrt(np.square(rest).mean(axis=1))
+        out = error / np.maximum(ndimage.median_filter(error, _WIDER, mode="nearest"), _LEAST_NOISE)
+        return [replace(found[frame], weight=float(out[frame])) for frame in sorted(found)]
 
     def _neighbours(self, rest: NDArray[np.float32], noise: NDArray[np.float32]) -> dict[int, int]:
         """Frames that show a neighbour, and which: most of the way to it, far more clearly than others stray."""

@@ -317,12 +317,13 @@ def exact_offset(original: Half, proxy: Half, offset: int) -> tuple[int, bool] |
 def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     """A sentence about single frames that show another picture, where looking at the original itself confirms it."""
     halves, found = (request.original, request.proxy), signed.strays()
-    tried = found[:_CONFIRMED]
+    tried = sorted(found, key=lambda stray: -stray.weight)[:_CONFIRMED]
     looked_at = [confirmed(*halves, request.offset, stray, signed.intra) for stray in tried]
     sure = [stray for stray in looked_at if stray is not None]
     if not sure:
         return []
     every = found if len(sure) * 2 > len(tried) else sure
+    sure.sort(key=lambda stray: stray.frame)
     where = timecode_of(Traits.of("", request.original.info), sure[0].frame)
     if len(every) > 1:
         return [f"at {len(every)} frames it shows another picture than its original, first at {where}"]

@@ -20,8 +20,9 @@ from .places import REACH, Seen, tone_curve
 from .reading import Readings, opened, read_places
 
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
-_WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
-_FURTHER = 5.0  # times the error of the frames beside
+_WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.8, 1.4  # parts of the way from the right frame to the neighbour
+_FURTHER = 7.0  # times the error of the frames beside
+_MORE, _LEFT = 1.3, 3.0  # times that error: what a neighbour makes at least, and leaves at the most
 _BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
 _LEAST_ERROR = 2.0  # squared levels by which another picture differs
 _BESIDE = 4  # frames to both sides of a stray one between which all are looked at
@@ -123,14 +124,18 @@ def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: boo
     true = [curve(one.around[REACH]) for one in seen]
     rest = np.stack([one.proxy - picture for one, picture in zip(seen, true, strict=True)])
     rest -= np.median(rest, axis=0)
-    errors = np.square(rest).mean(axis=(1, 2))
+    noise = np.median(np.abs(np.delete(rest, row, axis=0)), axis=0)
+    weights = _LEAST_ERROR / (_LEAST_ERROR + np.square(noise))  # digits that run and edges that stray count for little
+    errors = (np.square(rest) * weights).mean(axis=(1, 2))
     here, usual = float(errors[row]), float(np.median(np.delete(errors, row)))
-    steps = [curve(picture) - true[row] for picture in seen[row].around]
+    steps = [(curve(picture) - true[row]) * np.sqrt(weights) for picture in seen[row].around]
+    mine = rest[row] * np.sqrt(weights)
     if stray.shift is not None:
         step = steps[REACH + stray.shift]
-        way = float((rest[row] * step).sum() / max(1e-6, float(np.square(step).sum())))
-        left = float(np.square(rest[row] - step).mean())
-        if (_WAY if intra else _WAY_PACKED) < way < _TOO_FAR and left < max(_LEAST_ERROR, _FURTHER / 2 * usual):
+        way = float((mine * step).sum() / max(1e-6, float(np.square(step).sum())))
+        left = float(np.square(mine - step).mean())
+        near = (_WAY if intra else _WAY_PACKED) < way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
+        if near and here > _MORE * usual:
             return stray
     moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
     return Stray(stray.frame, None) if here > max(_LEAST_ERROR, _FURTHER * usual, _BEYOND_MOVEMENT * moved) else None
