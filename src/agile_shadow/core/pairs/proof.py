@@ -318,7 +318,7 @@ def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     """A sentence about single frames that show another picture, where looking at the original itself confirms it."""
     halves, found = (request.original, request.proxy), signed.strays()
     tried = sorted(found, key=lambda stray: -stray.weight)[:_CONFIRMED]
-    looked_at = [confirmed(*halves, request.offset, stray, signed.intra) for stray in tried]
+    looked_at = [confirmed(*halves, request.offset, stray, signed.intra, request.made) for stray in tried]
     sure = [stray for stray in looked_at if stray is not None]
     if not sure:
         return []

@@ -20,8 +20,9 @@ from .places import REACH, Seen, tone_curve
 from .reading import Readings, opened, read_places
 
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
-_WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.8, 1.4  # parts of the way from the right frame to the neighbour
-_FURTHER = 7.0  # times the error of the frames beside
+_WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
+_FURTHER = 5.0  # times the error of the frames beside
+_FOREIGN, _FOREIGN_WAY = 1.4, 0.8  # so many times more where letters and looks lie over the picture; and that way
 _MORE, _LEFT = 1.3, 3.0  # times that error: what a neighbour makes at least, and leaves at the most
 _BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
 _LEAST_ERROR = 2.0  # squared levels by which another picture differs
@@ -108,12 +109,13 @@ def read_signed(
     return Signed(signature, offset, signature.grids(), np.stack(grids), weights, pictures, colours)
 
 
-def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: bool) -> Stray | None:
+def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: bool, made: bool = False) -> Stray | None:
     """What looking at the original itself shows of a stray frame: decodes those around. None: nothing wrong.
 
     Raises MediaError.
 
-    ``intra``: whether each of the proxy's frames is packed by itself.
+    ``intra``: whether each of the proxy's frames is packed by itself; ``made``: whether it was made here, so that
+    nothing lies over its picture that the original has not.
     """
     within = max(-1, stray.frame - _BESIDE), min(original.info.frames, stray.frame + _BESIDE)
     seen = read_places(original, proxy, offset, within=within).seen
@@ -134,8 +136,10 @@ def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: boo
         step = steps[REACH + stray.shift]
         way = float((mine * step).sum() / max(1e-6, float(np.square(step).sum())))
         left = float(np.square(mine - step).mean())
-        near = (_WAY if intra else _WAY_PACKED) < way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
+        least = _WAY if intra else _WAY_PACKED if made else _FOREIGN_WAY
+        near = least < way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
         if near and here > _MORE * usual:
             return stray
     moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
-    return Stray(stray.frame, None) if here > max(_LEAST_ERROR, _FURTHER * usual, _BEYOND_MOVEMENT * moved) else None
+    further = _FURTHER if made else _FURTHER * _FOREIGN
+    return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moved) else None
