@@ -23,7 +23,7 @@ _FIXED, _LOADING, _PACE = 0.5, 1.5, 250.0  # seconds of any proof; of loading wh
 def make_proven_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     """Like :func:`agile_shadow.core.proxies.make_or_take_proxy`, with its proof where that takes next to no time beside
     the making: a task for a worker. Without one, also where proving went wrong, the pair is proved later."""
-    from ..proxies import make_or_take_proxy  # only workers need it
+    from ..proxies import make_or_take_proxy  # workers alone need it
 
     begun = time.perf_counter()
     result = make_or_take_proxy(request, lambda done: report(done * _MADE))
@@ -43,7 +43,7 @@ def _takes_little(result: ProxyResult, took: float) -> bool:
 def _proof(request: ProxyRequest, result: ProxyResult) -> Proof | None:
     if result.original.kind != "video" or not has_signature(request.original):
         return None
-    from .proof import ProveRequest, prove  # only workers need it
+    from .proof import ProveRequest, prove  # workers alone need it
     from .witness import is_doubtful
 
     halves = Half(request.original, result.original), Half(result.path, result.info)
