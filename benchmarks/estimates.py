@@ -14,7 +14,7 @@ from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from footage import demo_card
 
 Told = tuple[str, float, float, str]
-PRESETS = ("Quick cut", "Small laptop", "Leave originals, half size")
+PRESETS = ("Everyday, quarter size", "Small files, quarter size", "Originals stay in place, half size")
 
 
 def measure_estimates(folder: Path) -> Iterator[Told]:

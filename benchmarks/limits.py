@@ -77,7 +77,7 @@ def measure_signatures(folder: Path) -> Measured:
     signature = kept_signature(clip)
     assert signature is not None
     hour = place.stat().st_size / info.frames * 3600 * 25 / 1e6
-    yield "signature of an hour of such clips of 3 s at 25 frames a second", hour, 250, " MB"
+    yield "signature of an hour of such clips of 3 s at 25 frames per second", hour, 250, " MB"
     yield "the part of it that grows with the frames", signature.size / info.frames * 90_000 / 1e6, 40, " MB"
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from agile_shadow.core import timeline as edits
 from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.project import Clip, Project
-from agile_shadow.core.timeline import Colour, Effects, Placement, Title
+from agile_shadow.core.timeline import Colour, Effects, Move, Placement, Title
 
 Picture = NDArray[np.float32]
 
@@ -43,7 +43,7 @@ def with_everything(project: Project, frames: int = 16) -> Project:
         (
             Effects(Placement(scale=1.2, x=0.05)),
             Effects(Placement(left=0.1, bottom=0.15), colour=Colour(exposure=0.5, saturation=1.3)),
-            Effects(Placement(rotation=7, scale=1.15)),
+            Effects(Placement(rotation=7, scale=1.15), move=Move(-0.04, 0.03, 1.5, 0.9)),
             Effects(colour=Colour(contrast=1.2, temperature=0.4), fade_in=4),
             Effects(Placement(scale=0.8, x=-0.08, y=0.06)),
         )
@@ -60,7 +60,8 @@ def with_everything(project: Project, frames: int = 16) -> Project:
         line, [top], lambda e: replace(e, placement=Placement(scale=0.4, x=0.24, y=-0.2, opacity=0.85), fade_out=5)
     )
     line = edits.add_title(line, above, 50, 30, Title("The Tern Ferry", "bold", 0.12, "lower left"))
-    line = edits.add_title(line, above, 100, 30, Title("A chain, a crank\nand volunteers", spot="centre"))
+    roll = Title("A chain, a crank\nand volunteers", "plain", 0.09, "centre", "#ffd080", "shadow", "right", roll=True)
+    line = edits.add_title(line, above, 100, 30, roll)
     return project.but(timeline=line.checked())
 
 

@@ -196,7 +196,7 @@ class _Visit:
         if self._kind.sequence is None and self._path(clip).read_bytes() != self._place.read_bytes():
             return "the copy differs"
         small = proxy_pixels(clip.original.info, settings()) is None
-        return "right" if row.state == ("needs no proxy here" if small else "paired") else row.state
+        return "right" if row.state == ("no proxy needed on this machine" if small else "paired") else row.state
 
     def _frames(self, clip: Clip) -> str:
         info, numbers = clip.original.info, list(self._kind.numbers)

@@ -117,7 +117,7 @@ def bed(voice: Voice, seconds: float) -> NDArray[np.float32]:
 
 
 def draw(how: Drawn, path: Path) -> Path:
-    """Write it; ``path`` without its ending. Returns the file."""
+    """Write it; ``path`` without its extension. Returns the file."""
     path = path.with_name(f"{path.name}.{how.ending}")
     with av.open(str(path), "w", format=how.format, options=how.muxer) as out:
         stream = out.add_stream(how.codec, rate=how.rate, options=how.options)

@@ -182,7 +182,7 @@ def _groups() -> Iterator[Kind]:
 def _rates() -> Iterator[Kind]:
     for rate in (12, 15, 24, 30, 48, 50, 60, 100, 120, 240):
         frames = max(30, min(100, rate))
-        yield Kind(f"{rate} a second", "rates", _h264(rate=Fraction(rate), frames=frames, voices=(_AAC,)))
+        yield Kind(f"{rate} fps", "rates", _h264(rate=Fraction(rate), frames=frames, voices=(_AAC,)))
     for rate in (FILM, NTSC, NTSC2, FILM * 2):
         for ending in ("mov", "mkv"):
             how = Drawn(ending, options=_FAST, rate=rate, voices=(_PCM,))

@@ -64,9 +64,9 @@ def test_only_what_the_cut_uses(place: Path, tmp_path: Path) -> None:
 
 def test_what_is_damaged_missing_or_in_the_way_is_told_and_no_project_is_written(place: Path, tmp_path: Path) -> None:
     project = load_project(place / "film.otio")
-    with pytest.raises(ShadowError, match="within each other"):
+    with pytest.raises(ShadowError, match="inside each other"):
         carry(CarryRequest(project, place / "Boathouse" / "in"), quiet)
-    with pytest.raises(ShadowError, match="within each other"):
+    with pytest.raises(ShadowError, match="inside each other"):
         carry(CarryRequest(project, place), quiet)
     hurt = next(project.path(clip.original.file) for clip in project.clips)
     assert hurt is not None

@@ -37,8 +37,9 @@ def test_presets_are_listed_with_what_they_do() -> None:
     status, answer, _said = here("presets", "list")
     listed = {preset["name"]: preset for preset in answer["presets"]}
     assert status == 0
-    assert {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}.items() <= listed["Quick cut"]["proxies"].items()
-    assert listed["Copy and prove only"]["proxies"] is None
+    assert {"scale": "1/4", "codec": "dnxhr-lb", "place": "shelf"}.items() <= (
+        listed["Everyday, quarter size"]["proxies"].items())  # fmt: skip
+    assert listed["Copy and verify only"]["proxies"] is None
 
 
 def test_bad_input_is_one_sentence_and_a_status(card: Path, tmp_path: Path) -> None:
@@ -48,7 +49,7 @@ def test_bad_input_is_one_sentence_and_a_status(card: Path, tmp_path: Path) -> N
     places = ["--originals", tmp_path / "o", "--proxies", tmp_path / "p"]
     for arguments, word in (
         (["ingest", card, "--preset", broken, "--project", tmp_path / "p.otio", *places], "proxies.codec"),
-        (["ingest", card, "--preset", "Quick cut", "--project", tmp_path / "no.otio", *places], "no.otio"),
+        (["ingest", card, "--preset", "Everyday, quarter size", "--project", tmp_path / "no.otio", *places], "no.otio"),
         (["clips", "--project", tmp_path / "gone.otio"], "gone.otio"),
         (["export", "--project", tmp_path / "no.otio", "--out", tmp_path / "f.mp4"], "no.otio"),
     ):

@@ -39,6 +39,10 @@ from agile_shadow.core.stand_ins.card import CUT_OFF
 from tests.conftest import hashes
 from tests.footage import here, refusal
 
+SMALL = "Small files, quarter size"
+BETTER = "Better picture, half size"
+EVERYDAY = "Everyday, quarter size"
+
 
 def quiet(done: float) -> None:
     pass
@@ -77,7 +81,7 @@ def test_what_is_not_measured_is_said_to_be_so(drawn_card: Path, tmp_path: Path)
     needed = estimate(kind, Preset(name="x", proxies=Proxies(make="where-needed")), kept)
     assert needed.made is None
     for usual in usual_kinds():
-        shown = estimate(usual, find_preset("Quick cut"), kept)
+        shown = estimate(usual, find_preset(EVERYDAY), kept)
         assert shown.pixels is not None and shown.work is None and shown.hour_after is not None
 
 
@@ -158,31 +162,31 @@ def test_likeness_is_one_for_the_same_and_falls_with_noise() -> None:
 
 def test_the_command_line_tells_the_same(drawn_card: Path, tmp_path: Path) -> None:
     path = drawn_card / CLIPS[6].path
-    status_, told, said = here("estimate", drawn_card / "MAIN_A001", "--preset", "Small laptop")
+    status_, told, said = here("estimate", drawn_card / "MAIN_A001", "--preset", SMALL)
     assert status_ == 0 and "trying the preset" in said
     assert told["total"]["clips"] == 2 and told["total"]["bytes"] > 0 and told["total"]["seconds"] > 0
     assert {kind["proxy_width"] for kind in told["kinds"]} == {242, 258}
-    assert here("estimate", path, "--preset", "Small laptop", "--no-measure")[1]["total"]["bytes"] > 0  # kept
+    assert here("estimate", path, "--preset", SMALL, "--no-measure")[1]["total"]["bytes"] > 0  # kept
     status_, tried, _said = here(
-        "trial", path, "--preset", "Small laptop", "--preset", "Finer picture", "--seconds", 0.3
+        "trial", path, "--preset", SMALL, "--preset", BETTER, "--seconds", 0.3
     )
-    assert status_ == 0 and [one["preset"] for one in tried["trials"]] == ["Small laptop", "Finer picture"]
+    assert status_ == 0 and [one["preset"] for one in tried["trials"]] == [SMALL, BETTER]
     assert all(0 < one["likeness"] <= 1 and one["headroom"] > 0 for one in tried["trials"])
     status_, found, said = here("headroom", path, drawn_card / CUT_OFF)
     assert status_ == 1 and found["files"][0]["headroom"] > 0 and CUT_OFF in said
     anew = here("headroom", path, "--again")[1]["files"][0]
     assert anew != found["files"][0] and here("headroom", path)[1]["files"][0] == anew  # measured and kept anew
-    assert samples_of(drawn_card / "STILLS", find_preset("Quick cut")) == ([], [])
+    assert samples_of(drawn_card / "STILLS", find_preset(EVERYDAY)) == ([], [])
 
 
 def test_presets_on_the_command_line(tmp_path: Path) -> None:
-    assert here("presets", "show", "Quick cut")[1]["proxies"]["codec"] == "dnxhr-lb"
+    assert here("presets", "show", EVERYDAY)[1]["proxies"]["codec"] == "dnxhr-lb"
     assert here("presets", "schema")[1]["title"] == "Preset"
-    assert here("presets", "duplicate", "Quick cut")[1] == {"name": "Quick cut 2"}
-    assert here("presets", "rename", "Quick cut 2", "Mine")[1] == {"name": "Mine"}
+    assert here("presets", "duplicate", EVERYDAY)[1] == {"name": "Everyday, quarter size 2"}
+    assert here("presets", "rename", "Everyday, quarter size 2", "Mine")[1] == {"name": "Mine"}
     assert here("presets", "export", "Mine", tmp_path / "m.json")[0] == 0
     broken = tmp_path / "broken.json"
     broken.write_text((tmp_path / "m.json").read_text().replace('"all"', '"loud"'))
     status_, told, said = here("presets", "check", tmp_path / "m.json", broken)
     assert status_ == 1 and len(told["good"]) == len(told["bad"]) == 1 and "proxies.sound" in said
-    assert here("presets", "remove", "Quick cut")[0] == 1  # came with the program
+    assert here("presets", "remove", EVERYDAY)[0] == 1  # came with the program

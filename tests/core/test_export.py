@@ -35,7 +35,7 @@ def project(card: Path, tmp_path: Path) -> Project:
 
 
 def expected() -> list[tuple[int, int]]:
-    """50 frames a second fall onto 25: every other one."""
+    """50 frames per second fall onto 25: every other one."""
     return [
         *((NUMBERS["A001C002"], 3 + n) for n in range(12)),
         *((NUMBERS["PCK_0007"], 10 + 2 * n) for n in range(10)),

@@ -79,7 +79,7 @@ def test_a_pair_taken_by_hand_goes_with_its_step_and_comes_again_with_its_proof(
 def test_a_proof_counts_for_its_offset_only(session: ProjectSession) -> None:
     session.absorb(lambda now: now.with_change("a", lambda clip: clip.with_proxy(Proxy(FILES[0], INFO, 1))))
     session.absorb(lambda now: now.with_proof("a", FILES[0], a_proof(0, "doubtful")))
-    session.edit("Take offset", lambda project: with_offset(project, "a", FILES[0], 3))
+    session.edit("Use offset", lambda project: with_offset(project, "a", FILES[0], 3))
     assert session.project.clip("a").proxies[0].state == "paired"  # type: ignore[union-attr]
     session.absorb(lambda now: now.with_proof("a", FILES[0], a_proof(3)))
     assert session.project.clip("a").proxies[0].state == "proven"  # type: ignore[union-attr]
@@ -91,7 +91,7 @@ def test_a_proof_counts_for_its_offset_only(session: ProjectSession) -> None:
 def test_what_was_let_pass_holds_for_that_proof(session: ProjectSession) -> None:
     session.absorb(lambda now: now.with_change("a", lambda clip: clip.with_proxy(Proxy(FILES[0], INFO, 1))))
     session.absorb(lambda now: now.with_proof("a", FILES[0], a_proof(0, "doubtful")))
-    session.edit("Good as it is", lambda project: accepted(project, "a", FILES[0]))
+    session.edit("Accept as is", lambda project: accepted(project, "a", FILES[0]))
     assert session.project.clip("a").proxies[0].state == "accepted"  # type: ignore[union-attr]
     other = replace(a_proof(0, "doubtful"), stamp=Stamp(1, 1, 2, 2, 0))
     session.absorb(lambda now: now.with_proof("a", FILES[0], other))

@@ -134,7 +134,7 @@ def test_another_card_in_its_place_is_not_taken_for_it(card: StandInDrive, tmp_p
     report = film.run()
     assert not report.as_many_as_shot
     assert any("another file of that name" in one.reason for one in report.failed)
-    assert any("not on the source as it was" in one.reason for one in report.failed)
+    assert any("no longer on the source" in one.reason for one in report.failed)
 
 
 def test_a_place_that_cannot_be_read_is_named_and_the_rest_goes_on(
@@ -145,7 +145,7 @@ def test_a_place_that_cannot_be_read_is_named_and_the_rest_goes_on(
     report = film.run()
     (failed,) = report.failed
     assert failed.path == "TRN_0010.MOV" and "from byte 0 on" in failed.reason and failed.step == "retry"
-    assert report.paired == 3 and "3 of 4 as shot; 1 needs you" in report.one_number()
+    assert report.paired == 3 and "3 of 4 clips complete; 1 needs attention" in report.one_number()
     card.behave(unreadable=("TRN_0010.MOV", 1234), fails=2)  # a fault that passes is tried through
     assert same(film.run(), "fault", calm[0]) and film.files() == calm[1]
 
@@ -162,7 +162,7 @@ def test_a_full_drive_is_waited_for(
         until(lambda: bool(run.files))
         full.behave(room=largest + 100)
         until(lambda: bool(run.waits_for_a_person))
-        assert "room on" in run.waits_for_a_person and shelf in run.waits_for_a_person
+        assert "free space on" in run.waits_for_a_person and shelf in run.waits_for_a_person
         full.behave(room=None)
 
     film = Film(tmp_path / "full", card)

@@ -402,7 +402,7 @@ def test_what_cannot_be_encoded_here_is_said_before(project: Project, tmp_path: 
     with pytest.raises(ExportError, match="HEVC cannot be encoded here"):
         FilmRequest(project, tmp_path / "f.mp4", chosen).checked()
     for bad, words in (
-        (FilmRequest(project, tmp_path / "f.mov", small()), "ending"),
+        (FilmRequest(project, tmp_path / "f.mov", small()), "extension"),
         (FilmRequest(project, tmp_path / "f.mp4", small(), 5, 5), "no frame"),
         (FilmRequest(project, tmp_path / "f.mp4", small(), 0, 10_000), "no frame"),
     ):

@@ -162,7 +162,7 @@ def test_what_comes_home_is_what_went_out(tmp_path_factory: pytest.TempPathFacto
 
 
 def small() -> Project:
-    """Three clips of 25 frames a second and one of 24 on a timeline of 25, with sound, a title and a note."""
+    """Three clips of 25 frames per second and one of 24 on a timeline of 25, with sound, a title and a note."""
     clips = [clip_of(f"B{n:03d}", info_of(R25, 500, 90_000 + 2000 * n, reel="B001")) for n in range(3)]
     clips.append(clip_of("AIR_1", info_of(Fraction(24), 480, 86_400 + 12)))
     line = Timeline("Cut", R25, 1920, 1080)

@@ -23,6 +23,8 @@ from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
 from tests.conftest import hashes
 from tests.footage import codes, ingest, preset, refusal
 
+EVERYDAY = "Everyday, quarter size"
+
 
 def command(*arguments: object) -> list[str]:
     return [sys.executable, "-m", "agile_shadow.cli", *map(str, arguments)]
@@ -141,7 +143,7 @@ def test_unsafe_places_are_refused_before_anything_is_written(card: Path, tmp_pa
     ):  # fmt: skip
         with pytest.raises(ShadowError):
             IngestRequest(card, originals, proxies, preset(do=do)).refuse_if_unsafe(tmp_path)
-    status, answer, said = cli("ingest", tmp_path / "gone", "--preset", "Quick cut", "--project", tmp_path / "p.otio",
+    status, answer, said = cli("ingest", tmp_path / "gone", "--preset", EVERYDAY, "--project", tmp_path / "p.otio",
                                "--originals", tmp_path / "o", "--proxies", tmp_path / "p")  # fmt: skip
     assert (status, answer["error"]) == (1, said.strip()) and "not a folder" in said and said.count("\n") == 1
     assert not (tmp_path / "p.otio").exists()
@@ -149,7 +151,7 @@ def test_unsafe_places_are_refused_before_anything_is_written(card: Path, tmp_pa
 
 def test_no_room_is_known_before_the_start(card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("agile_shadow.core.ingest.shelving.free_room", lambda folder: 1000)
-    assert "room for" in refusal(lambda: ingest(card, tmp_path / "full" / "p.otio"))
+    assert "are needed" in refusal(lambda: ingest(card, tmp_path / "full" / "p.otio"))
     assert not any((tmp_path / "full" / "Boathouse").rglob("*.*"))
 
 
@@ -184,4 +186,4 @@ def test_a_folder_that_cannot_be_read_needs_a_person_and_the_rest_goes_on(
     listing = read_source(tmp_path)
     assert [file.path for file in listing.files] == ["open/x.mov"]
     (problem,) = listing.unreadable
-    assert problem.path == "closed" and "may not be read" in problem.reason
+    assert problem.path == "closed" and "no permission to read" in problem.reason

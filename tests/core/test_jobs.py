@@ -17,7 +17,7 @@ def double(request: int, report: Report) -> int:
 
 
 def fail(request: str, report: Report) -> Any:
-    raise CopyError(request, "/card/x.mov", "Try again.")
+    raise CopyError(request, "/card/x.mov", "Retry.")
 
 
 def die(request: Any, report: Report) -> Any:
@@ -43,7 +43,7 @@ def test_a_worker_that_dies_takes_only_its_task() -> None:
 def test_errors_come_out_whole_and_progress_comes_through() -> None:
     seen: list[float] = []
     with WorkerPool(2) as pool:
-        with pytest.raises(CopyError, match=r"/card/x.mov: broke. Try again."):
+        with pytest.raises(CopyError, match=r"/card/x.mov: broke. Retry."):
             pool.submit(fail, "broke").result(30)
         assert pool.submit(double, 1, seen.append).result(30) == 2
     assert seen == [0.0, 0.5]

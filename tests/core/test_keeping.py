@@ -271,7 +271,7 @@ def test_the_command_line_reads_and_mends(place: Path) -> None:
     hurt.write_bytes(b"x" + data[1:])
     code, said, _text = here("keep", "Attic", "--project", place / "film.otio", "--put-back")
     assert code == 1 and [one["state"] for one in said["lost"]] == ["damaged"]
-    assert all("put back from" in text for text in said["put_back"].values()) and hurt.read_bytes() == data
+    assert all("restored from" in text for text in said["put_back"].values()) and hurt.read_bytes() == data
     code, said, _text = here("keep", "Attic", "--project", place / "film.otio")
     assert code == 0 and said["added"][0].count("(damaged ") == 1
     code, said, _text = here("keep", "Attic", "--project", place / "film.otio", "--every", "4")

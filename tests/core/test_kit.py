@@ -277,7 +277,7 @@ def test_a_kit_is_brought_up_to_date_by_what_is_new_only(place: Path, monkeypatc
 def test_a_kit_with_lighter_proxies_made_for_it(place: Path) -> None:
     home = place / "film.otio"
     document = cut(home)
-    arguments = (place / "kit", "--project", home, "--only-used", "--preset", "Small laptop")
+    arguments = (place / "kit", "--project", home, "--only-used", "--preset", "Small files, quarter size")
     code, said, _text = here("kit", "make", *arguments)
     assert code == 0 and said["files"] == 2
     road = load_project(open_kit(place / "kit"))

@@ -444,7 +444,7 @@ def test_a_table_has_a_row_for_everything_the_headline_counts(card: Path, tmp_pa
     )  # fmt: skip
     lines = as_csv(report).splitlines()
     assert [line.split(",")[0] for line in lines[1:]] == ["a.mov", "empty.mov", "/shelf"]
-    assert report.one_number() == "1 of 2 as shot; 2 need you"
+    assert report.one_number() == "1 of 2 clips complete; 2 need attention"
 
 
 def test_one_report_goes_to_every_file_that_is_named(tmp_path: Path) -> None:
@@ -512,7 +512,7 @@ def test_a_watch_that_is_ended_by_a_signal_answers(tmp_path: Path) -> None:
     (tmp_path / "in").mkdir()
     command = [
         sys.executable, "-m", "agile_shadow.cli", "watch", tmp_path / "in", "--project", tmp_path / "p.otio", "--json",
-        "--preset", "Quick cut", "--originals", tmp_path / "o", "--proxies", tmp_path / "p",
+        "--preset", "Everyday, quarter size", "--originals", tmp_path / "o", "--proxies", tmp_path / "p",
     ]  # fmt: skip
     process = subprocess.Popen(list(map(str, command)), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     until((tmp_path / "p.otio").exists, 60)

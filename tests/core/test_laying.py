@@ -165,7 +165,7 @@ def test_without_a_clock_the_sound_finds_it(project: Project) -> None:
 def test_nothing_is_laid_where_nothing_says_where(project: Project) -> None:
     asked = [replace(one, by_clock=None) for one in asked_for(project, [block_of(project)])]
     leads, told = decided(asked, [None])
-    assert not leads and "No recording was found for 1 chosen block" in told
+    assert not leads and "No recording was found for 1 selected block" in told
     rivals = [replace(asked[0], recording="one"), replace(asked[0], recording="two")]
     assert not decided(rivals, [Lag(Fraction(1), 0.8), Lag(Fraction(2), 0.75)])[0]
     assert decided(rivals, [Lag(Fraction(1), 0.8), Lag(Fraction(2), 0.6)])[0][0].recording == "one"

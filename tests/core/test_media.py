@@ -77,7 +77,7 @@ def test_sound_of_the_proxy_is_the_originals_at_the_same_moment(drawn_card: Path
 
 
 def test_what_is_not_whole_is_refused_in_one_sentence(drawn_card: Path, tmp_path: Path) -> None:
-    assert "zero bytes" in refusal(lambda: probe(drawn_card / EMPTY))
+    assert "0 bytes" in refusal(lambda: probe(drawn_card / EMPTY))
     for path in (drawn_card / CUT_OFF, drawn_card / NOTE, tmp_path / "gone.mov", tmp_path):
         with pytest.raises(MediaError) as caught:
             probe(path)

@@ -67,7 +67,7 @@ def test_the_published_schema_is_the_programs_and_takes_its_files() -> None:
     validator = jsonschema.Draft202012Validator(published)
     for preset in (*list_presets(), load_preset(SAMPLES / "preset-2.json")):
         validator.validate(preset.to_json())
-    broken = {**find_preset("Quick cut").to_json(), "when": {"at_a_time": 0}}
+    broken = {**find_preset("Everyday, quarter size").to_json(), "when": {"at_a_time": 0}}
     assert not validator.is_valid(broken)
 
 
@@ -76,7 +76,7 @@ def test_a_preset_describes_itself_and_suggests_its_name() -> None:
     for words in ("24000/1001", "sha1", "540 lines", "headroom is below 2x", "stereo", "flat.cube", "21:30", "mains"):
         assert words in describes(whole) or words == "24000/1001"
     assert suggested_name(whole) == "540 lines H.264, short groups at 6.5 Mb/s, where needed, marked"
-    assert suggested_name(find_preset("Quick cut")) == "Quarter DNxHR LB"
+    assert suggested_name(find_preset("Everyday, quarter size")) == "Quarter DNxHR LB"
 
 
 @given(
@@ -100,7 +100,7 @@ def test_saved_presets_are_found_by_name_and_file() -> None:
     mine = Preset(name="My night", proxies=Proxies(scale=Fraction(2, 5), codec="mjpeg"))
     path = save_preset(mine)
     assert find_preset("my night") == find_preset(str(path)) == mine
-    assert {"Quick cut", "My night"} <= {preset.name for preset in list_presets()}
+    assert {"Everyday, quarter size", "My night"} <= {preset.name for preset in list_presets()}
 
 
 @pytest.mark.parametrize(
@@ -126,4 +126,4 @@ def test_what_is_not_json_or_not_there_is_refused(tmp_path: Path) -> None:
     for name in ("a.json", "gone.json"):
         with pytest.raises(PresetError):
             load_preset(tmp_path / name)
-    assert "Quick cut" in refusal(lambda: find_preset("no such"))
+    assert "Everyday, quarter size" in refusal(lambda: find_preset("no such"))

@@ -121,7 +121,7 @@ def test_saving_keeps_an_earlier_save_and_never_a_half_file(tmp_path: Path, monk
     save_project(new_project("two"), path)
     assert [load_project(kept).name for kept in earlier_saves(path)] == ["one"]
     monkeypatch.setattr("os.replace", lambda a, b: (_ for _ in ()).throw(OSError(28, "full")))
-    assert "no room" in refusal(lambda: save_project(new_project("three"), path))
+    assert "the drive is full" in refusal(lambda: save_project(new_project("three"), path))
     monkeypatch.undo()
     assert load_project(path).name == "two"
     assert not list(tmp_path.glob(".*"))
@@ -182,10 +182,10 @@ def test_a_file_that_another_program_changed_is_not_written_over(
     assert "Theirs" in {load_project(path).name for path in earlier_saves(project_file)}
     save_project(theirs, project_file)
     session.take_theirs()
-    assert session.project == theirs and session.undo_label == "Take the other version"
+    assert session.project == theirs and session.undo_label == "Use the other version"
     session.undo()
     assert session.project.name == "Mine"
     save_project(theirs.but(name="Again"), project_file)
-    assert "lies beside it" in refusal(session.close)
+    assert "is kept beside it" in refusal(session.close)
     aside = next(project_file.parent.glob("* - yours *.otio"))
     assert load_project(aside).name == "Mine" and load_project(project_file).name == "Again"

@@ -72,7 +72,7 @@ def test_another_take_another_rate_and_exchanged_sound_are_named(tmp_path: Path)
     original = write_original(clip(), tmp_path)
     fast = write_proxy(PLAIN, [clip(rate=Fraction(50))], tmp_path)
     proof = prove(ProveRequest(Half(original, probe(original)), Half(fast, probe(fast))), lambda done: None)
-    assert proof.state == "refused" and "50 frames a second, its original at 25" in proof.reasons[0]
+    assert proof.state == "refused" and "50 frames per second, its original at 25" in proof.reasons[0]
 
 
 def test_a_nearly_still_scene_is_never_proven_nor_doubted(tmp_path: Path) -> None:

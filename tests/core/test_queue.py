@@ -165,7 +165,7 @@ def test_a_limit_without_progress_is_the_tasks_own(tmp_path: Path) -> None:
         assert machine.close(10)
 
 
-@pytest.mark.parametrize("state", ["idle", "running", "waiting", "standing still", "paused"])
+@pytest.mark.parametrize("state", ["idle", "running", "waiting", "paused", "paused"])
 def test_a_machine_ends_in_every_state_and_refuses_what_comes(tmp_path: Path, state: str) -> None:
     machine = Machine(cores=1)
     executor = machine.hire("make")
@@ -176,7 +176,7 @@ def test_a_machine_ends_in_every_state_and_refuses_what_comes(tmp_path: Path, st
         assert begun.wait(60)
     if state == "waiting":
         futures.append(executor.submit(wait_for, str(tmp_path / "never")))
-    if state == "standing still":
+    if state == "paused":
         executor.hold(futures[0], True)
     if state == "paused":
         executor.pause("asked")
@@ -606,7 +606,7 @@ def test_an_old_request_that_cannot_be_read_ends_with_a_sentence(session: Projec
     store.begin("make", session.path, {"clips": ["a"], "preset": {"name": 5}, "root": None})
     desk = Desk(session, store)
     told = desk.go_on()
-    assert len(told) == 2 and all("cannot go on" in text for text in told)
+    assert len(told) == 2 and all("cannot continue" in text for text in told)
     assert store.open_jobs(session.path) == [] and desk.close(10)
 
 

@@ -84,7 +84,7 @@ def test_the_report_of_an_ingest_as_page_and_table(tmp_path: Path) -> None:
     assert status == 1 and (report["found"], report["paired"], report["wanted"]) == (2, 1, 1)
     page = read_page((tmp_path / "report.html").read_text())
     text = " ".join(page.text)
-    assert page.pictures == 1 and "1 of 2 as shot; 1 needs you" in text and "Show the file" in text
+    assert page.pictures == 1 and "1 of 2 clips complete; 1 needs attention" in text and "Open its folder" in text
     assert report["rows"][1]["checksum"] in text and "02:00:00:00" in text
     assert here("report", "--project", project, "--out", tmp_path / "r.csv")[1]["rows"] == report["rows"]
     assert [row["path"] for row in csv.DictReader((tmp_path / "r.csv").open(newline=""))] == ["bad.mov", "x.mov"]
@@ -154,7 +154,7 @@ def test_a_watched_folder_is_taken_in_with_its_preset(tmp_path: Path) -> None:
     assert [request.source for request in watched_folders(project)] == [tmp_path / "in"]
     assert here("watch", tmp_path / "in", "--project", project, "--forget")[1]["watched"] == []
     bad = IngestRequest(tmp_path / "in", tmp_path / "in" / "o", tmp_path / "p", CHOSEN)
-    assert "lies on the source" in refusal(lambda: watch_folder(project, bad))
+    assert "is on the source" in refusal(lambda: watch_folder(project, bad))
 
 
 def test_jobs_are_listed_taken_back_and_tried_again(tmp_path: Path) -> None:

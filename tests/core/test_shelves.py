@@ -111,7 +111,8 @@ def test_an_ingest_finds_its_folders_by_itself(card: Path, tmp_path: Path) -> No
         assert here("shelves", "--add", tmp_path / name, "--role", role)[0] == 0
     listed = here("shelves")[1]["shelves"]
     assert [(one["name"], one["present"]) for one in listed] == [("Boathouse", True), ("Laptop", True)]
-    report = here("ingest", card / "PHONE", "--preset", "Small laptop", "--project", tmp_path / "p.otio")[1]
+    small = "Small files, quarter size"
+    report = here("ingest", card / "PHONE", "--preset", small, "--project", tmp_path / "p.otio")[1]
     assert report["paired"] == 1 and any((tmp_path / "Laptop").rglob("*.mov"))
     session = ProjectSession.open(tmp_path / "p.otio")
     preset = Preset(name="Standing", proxies=None)

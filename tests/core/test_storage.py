@@ -477,12 +477,12 @@ def test_what_the_ingest_passed_over_goes_only_when_a_person_says_so(place: Path
     session.close()
     arguments = ("card", "ask", place / "Card", "--project", place / "film.otio")
     code, said, _text = here(*arguments)
-    assert code == 1 and "SHOTS.TXT has no copy on" in said["answer"] and "passed over" in said["answer"]
+    assert code == 1 and "SHOTS.TXT has no copy on" in said["answer"] and "skipped" in said["answer"]
     code, said, _text = here(*arguments, "--passed-over-may-go")
     assert code == 0 and "1 that need no copy go with it" in said["answer"]
     (place / "Card" / "MORE.TXT").write_bytes(b"later")
     code, said, _text = here(*arguments, "--passed-over-may-go")
-    assert code == 1 and "MORE.TXT has no copy on" in said["answer"] and "passed over" not in said["answer"]
+    assert code == 1 and "MORE.TXT has no copy on" in said["answer"] and "skipped" not in said["answer"]
 
 
 def test_an_ingest_that_left_originals_never_says_wipe(card: Path, tmp_path: Path) -> None:

@@ -243,6 +243,23 @@ def test_a_dissolve_needs_footage_on_both_sides() -> None:
     assert edits.with_dissolve(whole, whole.pictures[0].blocks[1].id, 20).pictures[0].blocks[1].dissolve is None
 
 
+@given(st.integers(0, 60), st.integers(2, 60), st.integers(2, 60), st.integers(0, 60), st.integers(2, 40))
+def test_a_dissolve_that_fits_is_centred_and_takes_no_whole_block(
+    end: int, left: int, right: int, begin: int, wanted: int
+) -> None:
+    line = edits.append(Timeline(rate=RATE), Piece("a", Fraction(left + end, 25), Fraction(0), Fraction(left, 25)))
+    second = Piece("b", Fraction(begin + right, 25), Fraction(begin, 25), Fraction(right, 25))
+    line = edits.append(line, second)
+    block = line.pictures[0].blocks[1].id
+    length = edits.fitting_dissolve(line, block, wanted)
+    assert 0 < length <= max(wanted, 2)
+    made = edits.with_dissolve(line, block, length).pictures[0].blocks[1].dissolve
+    if made is not None and min(begin, end, left // 2, right // 2, wanted // 2) >= 1:
+        assert made.before == made.after <= min(left, right) / 2
+    elif made is not None:
+        assert made.length <= max(1, min(left, right) // 2)
+
+
 def test_what_cannot_be_is_refused() -> None:
     line = start(10, 20)
     track = line.pictures[0]

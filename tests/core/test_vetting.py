@@ -66,7 +66,7 @@ def test_whoever_opens_it_a_worker_tries_it_twice_and_this_process_never(
 ) -> None:
     monkeypatch.setattr(vetting, "try_out", deadly)
     for _time in range(2):
-        with pytest.raises(MediaError, match=r"twice a process ended while it read this file.*Look at it"):
+        with pytest.raises(MediaError, match=r"twice a process ended while it read this file.*Check the file"):
             opening(clip)
     assert tries(clip) == 2  # the second time it was known
     assert not was_read(clip, *status(clip))

@@ -118,8 +118,8 @@ def test_the_whole_way_without_a_fault(two_clips: Path, tmp_path: Path) -> None:
 
 
 FAULTS: dict[str, tuple[Callable[[], Exception], int]] = {
-    "damaged": (lambda: MediaError("is damaged", Path("VICTIM.mov"), "Look at it."), 1),
-    "refused": (lambda: CopyError("cannot be copied", Path("VICTIM.mov"), "Try again."), 1),
+    "damaged": (lambda: MediaError("is damaged", Path("VICTIM.mov"), "Check the file."), 1),
+    "refused": (lambda: CopyError("cannot be copied", Path("VICTIM.mov"), "Retry."), 1),
     "the system's": (lambda: OSError(errno.EIO, "Input/output error"), 1),
     "no room": (lambda: NoRoom("is full", Path("VICTIM.mov"), "Free some room."), 1),
     "unforeseen": (lambda: ValueError("planted"), 1),

@@ -61,7 +61,7 @@ def test_only_what_the_preset_takes(light_card: Path, tmp_path: Path) -> None:
     report, project = run(light_card, tmp_path / "f", takes={"sound": False, "stills": False, "leave_out": ["*_2026*"]})
     assert [clip.name for clip in project.clips] == ["00004"]
     reasons = {problem.path: problem.reason for problem in report.passed_over}
-    assert reasons["RECORDER/TAKE_014.WAV"] == "the preset takes no sound"
+    assert reasons["RECORDER/TAKE_014.WAV"] == "the preset does not include sound"
     assert reasons[CLIPS[2].path] == "the preset leaves out *_2026*"
     report, _project = run(light_card, tmp_path / "long", takes={"longer_than": 0.9, "stills": False})
     assert report.found == 3
@@ -308,7 +308,7 @@ def test_proxies_give_way_while_the_window_plays(light_card: Path, tmp_path: Pat
         ingest._way._on_clip = watch
         assert ingest.run().paired == 2
         session.close()
-        assert seen == (["while you play"] if give_way else [""])
+        assert seen == (["during playback"] if give_way else [""])
 
 
 def test_the_time_and_camera_a_file_names_fill_the_tokens(light_card: Path, tmp_path: Path) -> None:

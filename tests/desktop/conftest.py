@@ -33,7 +33,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
         if Path(__file__).parent in item.path.parents:
             item.add_marker(pytest.mark.qt_log_level_fail("WARNING"))
-            item.add_marker(pytest.mark.qt_log_ignore("propagateSizeHints"))
+            item.add_marker(pytest.mark.qt_log_ignore("This plugin does not support"))
 
 
 @pytest.fixture(scope="session")

@@ -60,7 +60,7 @@ def test_three_films_and_a_draft_are_made_one_after_the_other(qtbot: QtBot, film
     window = open_window(film)
     ready(qtbot, window)
     card, films = window.export.card, window.export.films
-    card.stretch.setCurrentIndex(card.stretch.findData("each piece between notes"))
+    card.stretch.setCurrentIndex(card.stretch.findData("each part between notes"))
     qtbot.mouseClick(card.start, LEFT)
     qtbot.waitUntil(lambda: len(films.runs) == 3, timeout=10_000)
     qtbot.waitUntil(lambda: any("waits until film" in films.model.columns[1].text(run) for run in films.runs) or
@@ -78,7 +78,7 @@ def test_three_films_and_a_draft_are_made_one_after_the_other(qtbot: QtBot, film
     begun = [run.board.pieces()[0].begun for run in films.runs]
     ended = [run.board.pieces()[0].ended for run in films.runs]
     assert all(one <= other for one, other in zip(ended, begun[1:], strict=False))
-    assert "proven, 8 frames" in films.model.columns[1].text(films.runs[0])
+    assert "verified, 8 frames" in films.model.columns[1].text(films.runs[0])
     assert "times the film's" in films.model.columns[3].text(films.runs[3])
 
 
@@ -116,7 +116,7 @@ def test_film_settings_of_ones_own_are_checked_and_kept(qtbot: QtBot, film: Path
     assert isinstance(dialog, FilmSettingsDialog) and dialog.name.text() == "ProRes 422 2"
     assert dialog.save.isEnabled() and not dialog.remove.isVisible()
     dialog.name.setText("ProRes 422")
-    assert not dialog.save.isEnabled() and "came with the program" in dialog.says.text()
+    assert not dialog.save.isEnabled() and "supplied" in dialog.says.text()
     dialog.name.setText("Square for the phone")
     fields = dialog._fields
     fields["file"].box.setCurrentIndex(fields["file"].box.findData("mp4"))
@@ -139,6 +139,7 @@ def test_the_cut_is_handed_over_with_what_is_left_out_said_before(
     with_cut(film, "A001C002", "PCK_0007")
     window = open_window(film)
     go(qtbot, window, "Export")
+    qtbot.waitUntil(window.export.hand_over.isEnabled, timeout=20_000)
     qtbot.mouseClick(window.export.hand_over, LEFT)
     dialog = window.export.dialog
     assert isinstance(dialog, HandOverDialog)
@@ -177,7 +178,7 @@ def test_a_timeline_comes_home_and_differences_are_taken_one_by_one(
     qtbot.mouseClick(dialog.take_some, LEFT)
     qtbot.waitUntil(lambda: len(window.work.session.project.timeline.pictures[0].blocks) == 2, timeout=5_000)
     qtbot.waitUntil(lambda: all(one.change != "removed" for one in dialog.differences), timeout=10_000)
-    assert window.work.session.undo_label == "Take differences"
+    assert window.work.session.undo_label == "Apply differences"
     qtbot.mouseClick(dialog.take_all, LEFT)
     names = [one.name for one in window.work.session.project.timelines]
     assert names == ["Timeline 1", "Timeline 1, home"]

@@ -94,8 +94,8 @@ def test_cards_come_and_go_and_are_listed_with_posters(qtbot: QtBot, tmp_path: P
     assert shown(window) == ["TRN_0020.MOV"] and window.ingest.on_source.files.count.text() == "1 of 4"
     window.ingest.on_source.files.search.clear()
     header = window.ingest.on_source.files.table.horizontalHeader()
-    for _ in range(2):  # by length, longest first
-        middle = header.sectionViewportPosition(3) + header.sectionSize(3) // 2
+    for _ in range(2):  # by size, largest first
+        middle = header.sectionViewportPosition(2) + header.sectionSize(2) // 2
         qtbot.mouseClick(header.viewport(), LEFT, pos=QPoint(middle, 8))
     assert shown(window)[0] == "TRN_0030.MOV"
     reader.pull_out()
@@ -165,7 +165,7 @@ def test_jobs_are_put_first_held_taken_back_and_tried_again(
     ask("Copy DCIM/TRN_0030.MOV", drawer.take_back)
     ask("Copy DCIM/TRN_0020.MOV", drawer.hold)
     qtbot.waitUntil(lambda: state("Copy DCIM/TRN_0030.MOV") == "cancelled", timeout=20_000)
-    qtbot.waitUntil(lambda: state("Copy DCIM/TRN_0020.MOV") == "standing still", timeout=20_000)
+    qtbot.waitUntil(lambda: state("Copy DCIM/TRN_0020.MOV") == "paused", timeout=20_000)
     qtbot.waitUntil(lambda: state("Proxy of DCIM/TRN_0010.MOV") == "finished", timeout=60_000)
     assert window.work.ingest is not None  # what stands still is not lost
     ask("Copy DCIM/TRN_0020.MOV", drawer.go_on)
@@ -185,19 +185,19 @@ def test_a_card_pulled_out_is_asked_for_and_the_report_ends_well(
     begin(qtbot, window)
     qtbot.waitUntil(lambda: bool(window.work.session.project.clips), timeout=20_000)
     reader.pull_out()
-    qtbot.waitUntil(lambda: "card CARD: put it in again" in window.ingest.on_source.found.text(), timeout=20_000)
-    assert "waits for its card" in {row.state for row in rows(window)}
+    qtbot.waitUntil(lambda: "card CARD (insert it again)" in window.ingest.on_source.found.text(), timeout=20_000)
+    assert "waiting for its card" in {row.state for row in rows(window)}
     reader.behave(speed=0.0)
     reader.insert()
     qtbot.waitUntil(lambda: window.work.last_report is not None, timeout=60_000)
     window.ingest.tabs.setCurrentIndex(1)
     view = window.ingest.report_view
-    assert view.number.text() == "As many as shot: 4 of 4" and view.steps == []
+    assert view.number.text() == "Complete: 4 of 4 clips" and view.steps == []
     qtbot.mouseClick(view.clips, LEFT)
     qtbot.waitUntil(lambda: view.posters_shown == 4, timeout=20_000)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "kept.csv"), ""))
     qtbot.mouseClick(view.sheet, LEFT)
-    qtbot.waitUntil(lambda: "Kept as" in view.when.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Saved as" in view.when.text(), timeout=20_000)
     assert len(list(csv.DictReader((tmp_path / "kept.csv").open(newline="")))) == 4
     assert hashes(tmp_path / "film" / "Originals") == hashes(reader.root) == before
 
@@ -211,12 +211,12 @@ def test_what_needs_a_person_has_one_button_that_helps(
     qtbot.waitUntil(lambda: window.work.ingest is None and window.work.last_report is not None, timeout=60_000)
     window.ingest.tabs.setCurrentIndex(1)
     view = window.ingest.report_view
-    assert view.number.text() == "3 of 4 as shot; 1 needs you"
+    assert view.number.text() == "3 of 4 clips complete; 1 needs attention"
     (button,) = view.steps
-    assert button.text() == "Try again" and window.rail.buttons["Ingest"].waiting == 1
+    assert button.text() == "Retry" and window.rail.buttons["Ingest"].waiting == 1
     reader.behave(unreadable=None)
     qtbot.mouseClick(button, LEFT)
-    qtbot.waitUntil(lambda: view.number.text() == "As many as shot: 4 of 4", timeout=60_000)
+    qtbot.waitUntil(lambda: view.number.text() == "Complete: 4 of 4 clips", timeout=60_000)
     assert window.rail.buttons["Ingest"].waiting == 0
 
 
@@ -228,7 +228,7 @@ def test_the_standing_preset_runs_by_itself_on_a_card_put_in(
     window.work.session.edit("", lambda project: project.but(preset=preset, by_itself=True))
     place = window.ingest
     reader.insert()
-    qtbot.waitUntil(lambda: "Nobody has chosen where originals go" in window.notice.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Choose where originals go" in window.notice.text(), timeout=20_000)
     assert window.work.ingest is None and not (tmp_path / "film" / "Originals").exists()
     reader.pull_out()
     for edit, name in ((place.card.originals, "Boathouse"), (place.card.proxies, "Laptop")):
@@ -257,7 +257,7 @@ def test_a_watched_folder_is_listed_taken_in_and_stopped(
     qtbot.waitUntil(lambda: len(window.work.session.project.clips) == 1, timeout=30_000)
     qtbot.waitUntil(lambda: not window.work.desk.runs, timeout=30_000)
     click_source(qtbot, window, "in")
-    qtbot.waitUntil(lambda: window.ingest.sources.watch.text() == "Watch no more", timeout=5_000)
+    qtbot.waitUntil(lambda: window.ingest.sources.watch.text() == "Stop watching", timeout=5_000)
     qtbot.mouseClick(window.ingest.sources.watch, LEFT)
     qtbot.waitUntil(lambda: window.work.desk.watches == [], timeout=5_000)
 
@@ -280,7 +280,7 @@ def test_work_goes_on_without_the_window_and_is_found_again(
             QTimer.singleShot(50, answer)
             return
         assert isinstance(box, QMessageBox)
-        button = next(one for one in box.buttons() if one.text() == "Go on without the window")
+        button = next(one for one in box.buttons() if one.text() == "Continue without the window")
         qtbot.mouseClick(button, LEFT)
 
     QTimer.singleShot(300, answer)
@@ -318,11 +318,11 @@ def test_the_demos_card_can_be_pulled_out_and_put_in_from_the_menu(
     window.project_menu.add_demo_drive(drive)
     actions = {action.text(): action for action in window.strip.project.menu().actions()}
     qtbot.waitUntil(lambda: "Card" in names(window), timeout=10_000)
-    actions["Demo: pull the card out"].trigger()
+    actions["Demo: remove the card"].trigger()
     assert not drive.is_in
-    actions["Demo: pull the card out"].trigger()  # it is out already: told, not raised
+    actions["Demo: remove the card"].trigger()  # it is out already: told, not raised
     assert window.notice.isVisible()
-    actions["Demo: put the card in"].trigger()
+    actions["Demo: insert the card"].trigger()
     assert drive.is_in and put_demo_card_in().is_in
     drives.cache_clear()
 

@@ -68,7 +68,7 @@ class Broken:
 
         def save(project: Any, path: Path, memo: Any = None) -> None:
             if self.on and path.parent.name != "elsewhere":
-                raise ProjectError("the drive is gone", path, "Connect it again, then try again.")
+                raise ProjectError("the drive is not connected", path, "Connect it again, then retry.")
             real(project, path, memo)
 
         monkeypatch.setattr(session_module, "save_project", save)
@@ -84,8 +84,8 @@ def test_a_project_that_cannot_be_saved_stays_open(
     window = open_window(film)
     broken = Broken(monkeypatch)
     edited(window)
-    seen = when_asked("Stay")
-    assert not window.close() and window.isVisible() and "the drive is gone" in seen[0]
+    seen = when_asked("Keep open")
+    assert not window.close() and window.isVisible() and "the drive is not connected" in seen[0]
     assert window.work.session.project.others and not window.work.session.is_saved
     go(qtbot, window, "Timeline")  # everything goes on
     edited(window)
@@ -93,7 +93,7 @@ def test_a_project_that_cannot_be_saved_stays_open(
     def mend(_box: QMessageBox) -> None:
         broken.on = False
 
-    seen = when_asked(mend, "Try again")
+    seen = when_asked(mend, "Retry")
     assert window.close() and len(seen) == 2
     assert len(load_project(film).others) == 2
 
@@ -122,7 +122,7 @@ def test_a_failing_save_is_told_in_the_strip_and_mended_by_itself(
     broken = Broken(monkeypatch)
     edited(window)
     qtbot.waitUntil(lambda: window.strip.saved.text() == "not saved", timeout=10_000)
-    assert "the drive is gone" in window.notice.text()
+    assert "the drive is not connected" in window.notice.text()
     broken.on = False
     qtbot.waitUntil(lambda: window.strip.saved.text() == "saved", timeout=10_000)
 
@@ -231,7 +231,7 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     project = tmp_path / "film" / "p.otio"
     window = open_window(project, card)
     place = window.ingest
-    place.card.preset.setCurrentText("Small laptop")
+    place.card.preset.setCurrentText("Small files, quarter size")
     place.card.preset.activated.emit(place.card.preset.currentIndex())
     typed(place.card.originals, str(tmp_path / "big drive" / "Boathouse"))
     typed(place.card.proxies, str(tmp_path / "Laptop"))
@@ -240,7 +240,7 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     again = open_window(project, card)
     assert again.ingest.card.originals.text() == str(tmp_path / "big drive" / "Boathouse")
     assert again.ingest.card.proxies.text() == str(tmp_path / "Laptop")
-    assert again.ingest.card.preset.currentText() == "Small laptop"
+    assert again.ingest.card.preset.currentText() == "Small files, quarter size"
     save_ready_made(again.work.session.project, "set-up")
     again.close()
     assert ready_made_projects() == ["set-up"]
@@ -250,7 +250,7 @@ def test_folders_and_preset_that_were_chosen_are_kept(
     ProjectSession.open(other, "set-up").close()
     third = open_window(other, card)
     assert third.ingest.card.originals.text() == str(tmp_path / "big drive" / "Boathouse")
-    assert third.ingest.card.preset.currentText() == "Small laptop"
+    assert third.ingest.card.preset.currentText() == "Small files, quarter size"
     qtbot.waitUntil(lambda: third.ingest.card.start.isEnabled(), timeout=10_000)
     qtbot.mouseClick(third.ingest.card.start, LEFT)
     qtbot.waitUntil(lambda: len(third.work.session.project.reports) == 1, timeout=90_000)
@@ -265,9 +265,9 @@ def test_without_a_folder_for_originals_nothing_begins(
     qtbot.waitUntil(lambda: place.card.start.isEnabled(), timeout=10_000)
     typed(place.card.originals, "")
     qtbot.waitUntil(lambda: not place.card.start.isEnabled(), timeout=10_000)
-    assert "originals go to" in place.card.start.toolTip()
+    assert "Choose a folder for originals" in place.card.start.toolTip()
     place._start()
-    assert window.work.ingest is None and "Name the folder" in window.notice.text()
+    assert window.work.ingest is None and "Choose a folder" in window.notice.text()
 
 
 def test_export_looks_at_the_originals_again_only_where_something_of_them_changed(
@@ -314,7 +314,7 @@ def test_removed_proxies_are_brought_back_and_undo_never_shows_ruins(
     proxy = model.rows[number].proxy
     path = window.work.session.project.path(proxy.file)
     content = path.read_bytes()
-    seen = when_asked("Into the trash")
+    seen = when_asked("Move to trash")
     window.pairs.doing_with.remove()
     assert "Undo does not bring files back" in seen[0]
     qtbot.waitUntil(lambda: model.rows[number].proxy is None, timeout=10_000)

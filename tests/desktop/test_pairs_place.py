@@ -78,7 +78,7 @@ def test_offers_are_looked_at_one_is_confirmed_the_rest_follow_and_undo_takes_al
     by_name = {row.path.name: row for row in offers.model.rows}
     assert (by_name["without a name.mov"].verdict, by_name["without a name.mov"].offset) == ("certain", 6)
     assert [by_name[f"S{n:03d}_mail.mov"].verdict for n in range(4)] == ["likely"] * 4
-    assert by_name["stranger.mov"].becomes == "left alone" and offers.take.text() == "Pair 1 file"
+    assert by_name["stranger.mov"].becomes == "no match" and offers.take.text() == "Pair 1 file"
     number = next(n for n, row in enumerate(offers.model.rows) if row.verdict == "likely")
     at = offers.table.visualRect(offers.model.index(number, 1)).center()
     qtbot.mouseClick(offers.table.viewport(), LEFT, pos=at)
@@ -184,7 +184,7 @@ def test_a_doubtful_pair_says_what_is_wrong_and_is_mended_with_a_click(
     number = next(n for n, row in enumerate(rows(window)) if row.kind == "doubtful")
     choose(qtbot, window, number)
     panel = window.pairs.proof
-    assert "1 frame early all along" in panel.reasons.text() and panel.buttons["offset"].text() == "Take offset 1"
+    assert "1 frame early all along" in panel.reasons.text() and panel.buttons["offset"].text() == "Use offset 1"
     assert window.rail.buttons["Pairs"].waiting == 1
     qtbot.mouseClick(panel.buttons["offset"], LEFT)
     qtbot.waitUntil(lambda: [row.kind for row in rows(window)] == ["proven", "proven"], timeout=60_000)
@@ -210,7 +210,7 @@ def test_missing_files_are_shown_and_found_again(
     qtbot.mouseClick(window.pairs.find_files, LEFT)
     offers = window.pairs.offers
     qtbot.waitUntil(lambda: offers.take.isVisible() and offers.take.isEnabled(), timeout=20_000)
-    assert offers.take.text() == "Use 1 found again" and "xxh128" in window.pairs.proof.reasons.text()
+    assert offers.take.text() == "Use 1 found file" and "xxh128" in window.pairs.proof.reasons.text()
     qtbot.mouseClick(offers.take, LEFT)
     window.pairs.choice.setCurrentText("all pairs")
     qtbot.waitUntil(lambda: rows(window)[0].kind == "paired", timeout=10_000)
@@ -233,7 +233,7 @@ def test_proxies_are_made_again_with_another_preset_and_removed_into_the_trash(
     )
     submenu = action.menu()
     assert submenu is not None
-    next(one for one in submenu.actions() if one.text() == "Small laptop").trigger()
+    next(one for one in submenu.actions() if one.text() == "Small files, quarter size").trigger()
     assert window.work.desk.makes
     qtbot.waitUntil(lambda: len(rows(window)[number].clip.proxies) == 2, timeout=60_000)
     proxy = rows(window)[number].proxy

@@ -29,6 +29,9 @@ from tests.core.test_ingest import cli
 from tests.core.test_originals_of_all_kinds import slope_cube
 from tests.desktop.conftest import Opener
 
+SMALL = "Small files, quarter size"
+BETTER = "Better picture, half size"
+
 Key = Qt.Key
 CONTROL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -213,7 +216,7 @@ def test_hidden_choices_and_wrong_ones_are_told(qtbot: QtBot, film: Path, open_w
     assert "name" in place.message.text() and not place.save.isEnabled()
     place.suggest.click()
     assert place.name.text() == "Quarter DNxHR LB"
-    assert "Changed, not saved" in place.message.text()
+    assert "Unsaved changes" in place.message.text()
 
 
 def test_the_standing_preset_of_a_project_and_of_new_ones(
@@ -221,13 +224,13 @@ def test_the_standing_preset_of_a_project_and_of_new_ones(
 ) -> None:
     window = opened(qtbot, open_window(film))
     place = window.presets
-    place.library.choose("Small laptop")
+    place.library.choose(SMALL)
     choose(qtbot, place.sentence.frame_size.box, "1/3")
     place.use.setFocus()
     qtbot.keyClick(place.use, Key.Key_Space)
     chosen = window.work.session.project.preset
     assert chosen is not None and chosen.proxies is not None and chosen.proxies.scale == Fraction(1, 3)
-    assert window.ingest.card.preset.currentText() == "Small laptop" and window.ingest.card.chosen_preset() == chosen
+    assert window.ingest.card.preset.currentText() == SMALL and window.ingest.card.chosen_preset() == chosen
     tick(qtbot, place.for_new, True)
     new = open_window(tmp_path / "next" / "p.otio")
     assert new.work.session.project.preset == standing_preset() == chosen
@@ -237,7 +240,7 @@ def test_the_standing_preset_runs_by_itself_on_what_is_brought_in(
     qtbot: QtBot, film: Path, card: Path, open_window: Opener
 ) -> None:
     window = open_window(film)
-    window.work.session.edit("x", lambda project: project.but(preset=find_preset("Small laptop")))
+    window.work.session.edit("x", lambda project: project.but(preset=find_preset(SMALL)))
     window.ingest.card.reload_presets()
     qtbot.mouseClick(window.ingest.card.by_itself, Qt.MouseButton.LeftButton, pos=QPoint(8, 8))
     assert window.work.session.project.cut.by_itself
@@ -264,10 +267,10 @@ def test_numbers_stand_beside_it_and_change_at_once(qtbot: QtBot, film: Path, op
     assert time.perf_counter() - begun < 1  # the bench has the figure; here only that nothing is decoded for it
     window.measuring.want_headrooms(window.work.session.project)
     window.measuring.start()
-    qtbot.waitUntil(lambda: "h an hour" in outlook.table.item(0, 3).text(), timeout=60_000)
+    qtbot.waitUntil(lambda: "h per hour" in outlook.table.item(0, 3).text(), timeout=60_000)
     qtbot.waitUntil(lambda: window.measuring.waiting == 0 and not window.measuring.now, timeout=60_000)
     assert "to" in outlook.table.item(0, 2).text() and "x to" in outlook.table.item(0, 3).text()
-    assert "clips need no proxy here" in outlook.need.text()
+    assert "clips need no proxy on this machine" in outlook.need.text()
     place.tabs.setCurrentIndex(1)
     assert "Not measured yet" in place.plot.says.text()
     qtbot.mouseClick(place.plot.measure, Qt.MouseButton.LeftButton)
@@ -303,14 +306,14 @@ def test_a_trial_is_made_looked_at_and_taken_over(qtbot: QtBot, film: Path, open
     qtbot.keyClick(place.trial, Key.Key_Space)
     dialog = place.trial_dialog
     dialog.clip.setCurrentIndex(next(n for n, s in enumerate(dialog.samples) if s.path.stem == "A001C002"))
-    dialog.choices[1].setCurrentText("Small laptop")
-    dialog.choices[2].setCurrentText("Finer picture")
+    dialog.choices[1].setCurrentText(SMALL)
+    dialog.choices[2].setCurrentText(BETTER)
     spin = dialog.seconds
     spin.setValue(0.4)
     qtbot.mouseClick(dialog.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: len(dialog.results) == 3 and all(p.shows for p in dialog.panes), timeout=60_000)
     by_name = {result.preset: result for result in dialog.results}
-    assert by_name["Finer picture"].likeness > by_name["Small laptop"].likeness > 0.5
+    assert by_name[BETTER].likeness > by_name[SMALL].likeness > 0.5
     assert "headroom" in dialog.facts[2].text() and "likeness" in dialog.facts[2].text()
     dialog.zoom.setCurrentIndex(2)
     pane = dialog.panes[1]
@@ -323,7 +326,7 @@ def test_a_trial_is_made_looked_at_and_taken_over(qtbot: QtBot, film: Path, open
     qtbot.waitUntil(lambda: all(abs(other.centre.x() - 0.25) < 0.02 for other in dialog.panes))
     assert all(other.zoom == 4 for other in dialog.panes)
     qtbot.mouseClick(dialog.buttons[1], Qt.MouseButton.LeftButton)
-    assert place.name.text() == "Small laptop" and place.preset() == find_preset("Small laptop")
+    assert place.name.text() == SMALL and place.preset() == find_preset(SMALL)
     qtbot.waitUntil(lambda: not dialog._folder.exists(), timeout=20_000)
 
 
@@ -332,17 +335,17 @@ def test_the_library_is_kept_by_keyboard(
 ) -> None:
     window = opened(qtbot, open_window(film))
     library = window.presets.library
-    library.choose("Small laptop")
+    library.choose(SMALL)
     assert not library.rename.isEnabled() and not library.remove.isEnabled()
     library.duplicate.setFocus()
     qtbot.keyClick(library.duplicate, Key.Key_Space)
-    assert "Small laptop 2" in library.names and library.rename.isEnabled()
+    assert "Small files, quarter size 2" in library.names and library.rename.isEnabled()
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Tired evening", True))
     library.rename.setFocus()
     qtbot.keyClick(library.rename, Key.Key_Space)
     assert find_preset("tired evening").name == "Tired evening"
     broken = tmp_path / "broken.json"
-    broken.write_text(json.dumps({**find_preset("Quick cut").to_json(), "version": 9}))
+    broken.write_text(json.dumps({**find_preset("Everyday, quarter size").to_json(), "version": 9}))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(broken), ""))
     qtbot.mouseClick(library.import_, Qt.MouseButton.LeftButton)
     assert "newer version (9)" in window.presets.message.text()
@@ -376,7 +379,7 @@ def test_a_ready_made_project_begins_the_next_one(
     qtbot: QtBot, film: Path, tmp_path: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     window = open_window(film)
-    preset = find_preset("Finer picture")
+    preset = find_preset(BETTER)
     window.work.session.edit("x", lambda project: project.but(preset=preset))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Ferry days", True))
     window.project_menu.keep_as_ready_made()

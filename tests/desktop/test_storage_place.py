@@ -119,7 +119,7 @@ def test_without_a_trash_it_is_asked(
 
     def press(box: QMessageBox) -> None:
         asked.append(box.text())
-        wanted = ("Keep", "Remove")[answer[0]]
+        wanted = ("Cancel", "Delete")[answer[0]]
         QTest.mouseClick(next(one for one in box.buttons() if one.text().startswith(wanted)), LEFT)
 
     monkeypatch.setattr(QMessageBox, "exec", press)
@@ -134,7 +134,7 @@ def test_without_a_trash_it_is_asked(
         qtbot.mouseClick(dialog.remove, LEFT)
         qtbot.waitUntil(lambda n=number: len(asked) == n + 1 and window.storage.dialog is None, timeout=20_000)
         assert all(path.exists() != bool(number) for path in files)
-    assert "Remove them for good?" in asked[0]
+    assert "Delete them permanently?" in asked[0]
 
 
 def test_a_card_is_asked_and_answers(
@@ -143,7 +143,7 @@ def test_a_card_is_asked_and_answers(
     cards = window.storage.cards
     choose_last(qtbot, window.storage, 3)
     qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
-    assert cards.says.text().startswith("Not yet, because the card was not asked")
+    assert cards.says.text().startswith("Not yet, because the card was not checked")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a, **_k: str(place / "Card"))
     qtbot.mouseClick(cards.ask, LEFT)
     qtbot.waitUntil(lambda: cards.says.text().startswith("May be wiped"), timeout=30_000)
@@ -195,7 +195,7 @@ def test_a_shelf_that_is_away_and_this_machine(qtbot: QtBot, window: MainWindow,
         number = next(n for n, row in enumerate(storage.rows) if not row.state.present)
         storage.list.setCurrentRow(number)
         assert "Not there" in storage.shelf.says.text() and not storage.shelf.read.isEnabled()
-        assert "away" in storage.shelf.way.text() and not storage.shelf.picture.tiles
+        assert "not connected" in storage.shelf.way.text() and not storage.shelf.picture.tiles
     finally:
         place.with_name(".gone").rename(place / "Laptop")
     choose_last(qtbot, storage, 1)

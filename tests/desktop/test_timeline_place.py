@@ -273,9 +273,9 @@ def test_the_block_panel_sets_what_it_shows_one_step_a_visit(qtbot: QtBot, film:
     seek(qtbot, window, 5)
     window.setFocus()
     key(qtbot, window, Key.Key_T)
-    assert panel.text.isVisible()
-    panel.text.selectAll()
-    qtbot.keyClicks(panel.text, "Tern colony")
+    assert panel.title_box.text.isVisible()
+    panel.title_box.text.selectAll()
+    qtbot.keyClicks(panel.title_box.text, "Tern colony")
     title = pictures(window, 1)[0].title
     assert title is not None and title.text == "Tern colony"
     assert session.undo_label == "Title"
@@ -395,11 +395,11 @@ def test_after_an_ingest_proxies_are_offered_once(
     qtbot: QtBot, card: Path, tmp_path: Path, open_window: Opener
 ) -> None:
     window = open_window(tmp_path / "film" / "p.otio", card)
-    window.ingest.card.preset.setCurrentText("Small laptop")
+    window.ingest.card.preset.setCurrentText("Small files, quarter size")
     qtbot.waitUntil(lambda: window.ingest.card.start.text() == "Ingest 12 files", timeout=10_000)
     qtbot.mouseClick(window.ingest.card.start, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: window.work.ingest is None and bool(window.notice.buttons), timeout=60_000)
-    assert "8 clips have a proxy now" in window.notice.text()
+    assert "8 clips now have a proxy" in window.notice.text()
     qtbot.mouseClick(window.notice.buttons[0], Qt.MouseButton.LeftButton)
     assert window.work.session.project.showing == "proxies" and not window.notice.isVisible()
     assert window.strip.counts.text() == "8 on proxies"
@@ -443,7 +443,7 @@ def test_sound_recorded_apart_is_laid_under_the_chosen_block(qtbot: QtBot, film:
     key(qtbot, window, Key.Key_Z, CONTROL)
     assert len(line_of(window).sounds) == 1 and pictures(window)[0] == picture
     window.work.laying._put([Asked("gone meanwhile", clips["TAKE_014"].id, Fraction(1), None)], [None])
-    assert "Nothing was laid" in window.notice.text() and len(line_of(window).sounds) == 1
+    assert "No sound was added" in window.notice.text() and len(line_of(window).sounds) == 1
     assert not window.work.laying.busy
 
 
@@ -543,7 +543,7 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     qtbot.waitUntil(lambda: len(session.project.bakes) == 1, timeout=30_000)
     panel.why.show_reason(Reason("no proxy", "make a proxy", clip.id))
     qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
-    assert window.work.desk.makes and "being made" in window.notice.text()
+    assert window.work.desk.makes and "Making a proxy" in window.notice.text()
     qtbot.waitUntil(lambda: not window.work.desk.makes, timeout=60_000)
 
 

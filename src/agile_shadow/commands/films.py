@@ -30,7 +30,7 @@ film = typer.Typer(no_args_is_help=True, help="A film that was made.")
 
 def export(
     project: ProjectFile,
-    out: Annotated[Path, typer.Option("--out", help="The film; without --film its ending chooses the settings.")],
+    out: Annotated[Path, typer.Option("--out", help="The film; without --film its extension selects the settings.")],
     settings: Annotated[str, typer.Option("--film", help="Film settings: a name (see films list) or a file.")] = "",
     begin: Annotated[str, typer.Option("--from", help="First timecode or frame; default: the beginning.")] = "",
     end: Annotated[str, typer.Option("--to", help="Timecode or frame of the last one; default: the end.")] = "",
@@ -38,7 +38,7 @@ def export(
     timeline: LineName = "",
     as_json: AsJson = False,
 ) -> None:
-    """Make a film of the timeline from the originals, read it back and prove it."""
+    """Make a film of the timeline from the originals, read it back and verify it."""
     with told():
         document = load_project(project)
         line = line_named(document, timeline, project)
@@ -54,14 +54,15 @@ def export(
             say(text)
     how = "draft" if draft else "film"
     answer(result.to_json(), as_json,
-           lambda: iter([f"{how}: {result.frames} frames, {float(result.seconds):.2f} s, proven: {out}"]))  # fmt: skip
+           lambda: iter([f"{how}: {result.frames} frames, {float(result.seconds):.2f} s, verified: {out}"])
+        )  # fmt: skip
 
 
 def _stretch(line: Timeline, begin: str, end: str) -> tuple[int, int | None]:
     first = frame_on(line, begin) if begin else 0
     last = frame_on(line, end) + 1 if end else None
     if last is not None and last <= first:
-        raise ShadowError("the stretch ends before it begins", None, "Name a later end.")
+        raise ShadowError("the range ends before it starts", None, "Name a later end.")
     return first, last
 
 

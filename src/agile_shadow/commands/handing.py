@@ -71,7 +71,7 @@ def handover(
         document = document.with_open(line_named(document, timeline, project).id)
         ending = KINDS[as_.value][1]
         if out.suffix.lower() != ending:
-            raise ShadowError(f"its ending does not fit {KINDS[as_.value][0]}", out, f"Name it {out.stem}{ending}.")
+            raise ShadowError(f"its extension does not fit {KINDS[as_.value][0]}", out, f"Name it {out.stem}{ending}.")
         done = hand_over(HandOver(document, as_.value, out.absolute(), side.value))
         for note in done.notes:
             say(note)
@@ -123,7 +123,7 @@ def open_timeline(
     project: Annotated[Path, typer.Option("--project", help="The project file to be made (.otio).")],
     as_json: AsJson = False,
 ) -> None:
-    """Make a project of a timeline whose media lie where it says. Exit status 1 where some of them do not."""
+    """Make a project from a timeline whose media are where it says. Exit status 1 where some of them do not."""
     with told(), WorkerPool(1) as readers:
         opened: Opened = readers.submit(open_as_project_in, (file.absolute(), project.absolute())).result()
     values = {

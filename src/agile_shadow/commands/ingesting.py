@@ -47,8 +47,8 @@ def ingest(
     originals: Originals = None,
     proxies: Proxies = None,
     second: Second = None,
-    now: Annotated[bool, typer.Option("--now", help="Wait neither for the night nor for mains power.")] = False,
-    wait: Annotated[bool, typer.Option("--wait", help="Wait for a card pulled out, and for room.")] = False,
+    now: Annotated[bool, typer.Option("--now", help="Make proxies now; do not wait for night or mains power.")] = False,
+    wait: Annotated[bool, typer.Option("--wait", help="Wait for a removed card, and for free space.")] = False,
     out: Annotated[list[Path] | None, typer.Option("--report", help="Write the report: .html or .csv.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -184,11 +184,11 @@ def _follow(run: IngestRun, thread: threading.Thread) -> None:
                 person = run.waits_for_a_person
                 waits = progress.waits or (f"for {person}" if person else "")
                 text = f", waiting {waits}" if waits else ""
-                place = f"{progress.copied} of {progress.files} in place, {progress.proved} proved"
+                place = f"{progress.copied} of {progress.files} in place, {progress.proved} verified"
                 made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
                 say(f"{progress.fraction:4.0%}  {place}, {made}{text}")
         except KeyboardInterrupt:
-            say("Stopping; run the same command again to go on.")
+            say("Stopping; run the same command again to continue.")
             run.stop(for_good=False)
 
 
@@ -196,9 +196,9 @@ def _report_lines(report: IngestReport) -> Iterator[str]:
     yield report.one_number()
     yield report.headline()
     for problem in report.failed:
-        yield f"  needs you: {problem.path}: {problem.reason}"
+        yield f"  needs attention: {problem.path}: {problem.reason}"
     for problem in report.passed_over:
-        yield f"  passed over: {problem.path}: {problem.reason}"
+        yield f"  skipped: {problem.path}: {problem.reason}"
 
 
 def watch(
@@ -209,8 +209,8 @@ def watch(
     proxies: Proxies = None,
     second: Second = None,
     quiet: Annotated[float, typer.Option(help="Seconds a file must stay as it is.")] = 5.0,
-    once: Annotated[bool, typer.Option("--once", help="End when all that lies there was taken.")] = False,
-    forget: Annotated[bool, typer.Option("--forget", help="Watch DIR no more.")] = False,
+    once: Annotated[bool, typer.Option("--once", help="Exit once everything there has been ingested.")] = False,
+    forget: Annotated[bool, typer.Option("--forget", help="Stop watching DIR.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Watch folders of a project: DIR from now on too, each with its preset. Ends with Ctrl+C."""
@@ -253,7 +253,7 @@ def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestRepor
         desk.mind(say)
         _until_done(desk, quiet, once)
     except KeyboardInterrupt:
-        text = "Ended by a signal; what is unfinished goes on the next time."
+        text = "Ended by a signal; unfinished work continues the next time."
         say(text)
         return [text]
     finally:

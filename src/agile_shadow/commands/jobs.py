@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.jobs import Awake, JobStore, Piece
 from ..core.time import clock_text
@@ -20,8 +21,9 @@ if TYPE_CHECKING:
 
 app = typer.Typer(no_args_is_help=True, help="The queue: every copy, proxy and film, what it is at and how it ended.")
 
+_WISHES = {"hold": "pause", "go on": "resume"}
 Ids = Annotated[list[int] | None, typer.Argument(metavar="ID...", help="Numbers of jobs, as jobs list shows them.")]
-Every = Annotated[bool, typer.Option("--all", help="All that it can be done to.")]
+Every = Annotated[bool, typer.Option("--all", help="Every job this applies to.")]
 
 
 @app.command("list")
@@ -47,31 +49,33 @@ def _lines(pieces: list[Piece]) -> Iterator[str]:
 
 @app.command()
 def retry(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
-    """Try failed or taken-back jobs again: at once where their ingest runs, else it is opened again."""
+    """Retry failed or cancelled jobs: at once where their ingest runs, else it is opened again."""
     _ask("retry", ids, every, lambda piece: piece.state in ("failed", "cancelled"), as_json)
 
 
 @app.command()
 def cancel(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
-    """Take jobs back; what is proven stays."""
+    """Cancel jobs; verified copies are kept."""
     _ask("cancel", ids, every, lambda piece: piece.active, as_json)
 
 
 @app.command()
-def hold(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
-    """Have jobs stand still."""
+@app.command("hold", hidden=True)
+def pause(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
+    """Pause jobs."""
     _ask("hold", ids, every, lambda piece: piece.active and not piece.held, as_json)
 
 
-@app.command("go-on")
-def go_on(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
-    """Let jobs that stand still go on."""
+@app.command()
+@app.command("go-on", hidden=True)
+def resume(ids: Ids = None, every: Every = False, as_json: AsJson = False) -> None:
+    """Resume paused jobs."""
     _ask("go on", ids, every, lambda piece: piece.active and piece.held, as_json)
 
 
 @app.command()
 def first(ids: Ids, as_json: AsJson = False) -> None:
-    """Have jobs done before all others."""
+    """Run jobs before all others."""
     _ask("first", ids, False, lambda piece: piece.active, as_json)
 
 
@@ -93,12 +97,13 @@ def _ask(wish: str, ids: list[int] | None, every: bool, fits: object, as_json: b
             asked.append(piece.id)
             if wish == "retry":
                 store.reopen(piece.run)
-    answer({"asked": asked, "wish": wish}, as_json, lambda: iter([f"{len(asked)} jobs asked to {wish}"]))
+    text = f"Requested for {counted(len(asked), 'job')}: {_WISHES.get(wish, wish)}"
+    answer({"asked": asked, "wish": wish}, as_json, lambda: iter([text]))
 
 
 @app.command()
 def run(project: ProjectFile, as_json: AsJson = False) -> None:
-    """Go on with a project's open ingests, proxies and films without a window, to their end."""
+    """Continue a project's open ingests, proxies and films without a window, to their end."""
     from ..core.desk import Desk  # half of the program: the list of jobs needs none of it
     from ..core.project import ProjectLock, ProjectSession
     from ..core.project.lock import WITHOUT_WINDOW
@@ -108,7 +113,7 @@ def run(project: ProjectFile, as_json: AsJson = False) -> None:
     with told():
         lock = ProjectLock(project)
         if not lock.take(WITHOUT_WINDOW, patience=20.0):
-            raise ShadowError("is open in another program", project, "Let that one do it.")
+            raise ShadowError("is open in another program", project, "Let that program finish it.")
         session = ProjectSession.open(project)
         desk = Desk(session, JobStore())
         stopping = threading.Event()

@@ -53,7 +53,7 @@ def _add_looking(
             say(describes(found))
         answer(found.to_json(), as_json, lambda: iter([library.text(found).rstrip("\n")]))
 
-    @app.command(help="Say of files whether they can be used, or which field stands against it.")
+    @app.command(help="Check whether files can be used, and name the field that is wrong.")
     def check(files: Files, as_json: AsJson = False) -> None:
         def look(path: Path) -> dict[str, Any]:
             found = library.load(path)
@@ -100,8 +100,8 @@ def _add_changing(app: typer.Typer, library: Library[M]) -> None:
             renamed = library.rename(old, new)
         answer({"name": renamed.name}, as_json, lambda: iter([renamed.name]))
 
-    @app.command(help="Put one of your own into the trash.")
+    @app.command(help="Move one of your own to the trash.")
     def remove(name: str, as_json: AsJson = False) -> None:
         with told():
             library.remove(name)
-        answer({"removed": name}, as_json, lambda: iter([f"{name} lies in the trash."]))
+        answer({"removed": name}, as_json, lambda: iter([f"{name} moved to the trash."]))

@@ -25,7 +25,7 @@ from ..core.project import Project, ProjectLock, load_project, save_project
 from ..core.shelves import Shelf
 from .shared import AsJson, ProjectFile, answer, gigabytes, line_named, saying, told
 
-app = typer.Typer(no_args_is_help=True, help="Travel kits: everything to go on cutting elsewhere, in one folder.")
+app = typer.Typer(no_args_is_help=True, help="Travel kits: everything to continue cutting elsewhere, in one folder.")
 
 KitFolder = Annotated[Path, typer.Argument(metavar="KIT", help="Folder of the kit.")]
 Lines = Annotated[list[str] | None, typer.Option("--timeline", help="Only this timeline; may be given several times.")]
@@ -107,7 +107,7 @@ def home(
         typer.Option("--theirs", metavar="KEY", help="Of what both sides changed, take the kit's side of this; all: "
                      "of everything."),
     ] = None,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would come.")] = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only show what would come home.")] = False,
     as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Bring a kit home. Exit status 1 where both sides changed the same and nothing was chosen: the project's side

@@ -25,15 +25,15 @@ def probe(
     whole: Annotated[bool, typer.Option("--whole", help="Decode every frame: is each of them whole?")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Say what media files are, and what is odd about them. Exit status 1 for one that is damaged or no footage."""
+    """Show what each media file contains, and what is odd about it. Exit status 1: damaged or no footage."""
     with WorkerPool(1) as readers:
 
         def asked(path: Path) -> dict[str, Any]:
             try:
                 info: MediaInfo = readers.submit(tell, Question(path.absolute(), whole=whole)).result()
             except WorkerDied as error:
-                raise MediaError("ended the process that read it: it is damaged, or of another kind", path,
-                                 "Look at it.") from error  # fmt: skip
+                raise MediaError("stopped the process that read it: it is damaged or not a supported media file", path,
+                                 "Check the file.") from error  # fmt: skip
             return {"path": str(path), **info.to_json()}
 
         found, problems = for_each(files, asked)
@@ -91,12 +91,12 @@ def _clip_values(project: Project, clip: Clip) -> dict[str, Any]:
 
 
 def shelves(
-    add: Annotated[Path | None, typer.Option("--add", help="Folder to make a shelf of, for all projects.")] = None,
+    add: Annotated[Path | None, typer.Option("--add", help="Folder to add as a shelf, for all projects.")] = None,
     name: Annotated[str, typer.Option("--name", help="Its name; default: the folder's.")] = "",
     role: Annotated[str, typer.Option("--role", help=f"One of: {', '.join(ROLES)}.")] = "proxies",
     as_json: AsJson = False,
 ) -> None:
-    """List your shelves, whether they are there, and their free room; or add one."""
+    """List your shelves, whether they are there, and their free space; or add one."""
     with told():
         if add is not None:
             if role not in ROLES:
@@ -117,7 +117,7 @@ def shelves(
 
     def lines() -> Iterator[str]:
         for state in states:
-            moved = f"now at {state.found_at}" if state.found_at else "not there"
+            moved = f"now at {state.found_at}" if state.found_at else "not connected"
             there = f"{gigabytes(state.free)} free" if state.present else moved
             yield f"{state.shelf.name} ({state.shelf.role}): {state.shelf.root}, {there}"
 

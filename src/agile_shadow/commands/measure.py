@@ -92,9 +92,9 @@ def _forecast_lines(found: Forecast) -> Iterator[str]:
 def trial(
     file: Annotated[Path, typer.Argument(metavar="FILE")],
     preset: Annotated[list[str], typer.Option("--preset", help="Preset file or name; up to four times.")],
-    seconds: Annotated[float, typer.Option(min=0.1, max=60, help="Length of the stretch.")] = 3.0,
-    at: Annotated[int | None, typer.Option(help="Frame round which it lies; default: the middle.")] = None,
-    keep: Annotated[Path | None, typer.Option(help="Folder in which the stretches stay.")] = None,
+    seconds: Annotated[float, typer.Option(min=0.1, max=60, help="Length of the trial.")] = 3.0,
+    at: Annotated[int | None, typer.Option(help="Frame at its middle; default: the middle of the clip.")] = None,
+    keep: Annotated[Path | None, typer.Option(help="Folder in which the trial files are kept.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Make a few seconds for real with up to four presets: bytes, headroom and likeness of each."""

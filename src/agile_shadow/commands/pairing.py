@@ -30,9 +30,9 @@ _WORKERS = 2
 
 def pair(
     project: ProjectFile,
-    source: Annotated[list[Path], typer.Option("--from", help="Folder or file to look through; may be repeated.")],
+    source: Annotated[list[Path], typer.Option("--from", help="Folder or file to search; may be repeated.")],
     take: Annotated[str | None, typer.Option("--take", help="Pair what is found: certain, or likely too.")] = None,
-    pictures: Annotated[bool, typer.Option(help="Look at pictures and sound, not only at names and data.")] = True,
+    pictures: Annotated[bool, typer.Option(help="Compare pictures and sound too, not only names and data.")] = True,
     as_json: AsJson = False,
 ) -> None:
     """Find the proxies of a project's clips, or the originals of a project cut on proxies, by every kind of evidence.
@@ -41,7 +41,7 @@ def pair(
     """
     with told():
         if take not in (None, "certain", "likely"):
-            raise ShadowError(f'"{take}" cannot be taken', None, "Say --take certain or --take likely.")
+            raise ShadowError(f'"{take}" cannot be taken', None, "Use --take certain or --take likely.")
         document = _loaded(project)
         with WorkerPool(_WORKERS, stalled_after=300) as pool:
             offers = Search(document, [path.absolute() for path in source], pool, pictures, _Teller()).run()
@@ -72,7 +72,7 @@ def pair(
             at = f", from its frame {one['offset']} on" if one["offset"] else ""
             yield f"{one['verdict']}: {one['proxy']} is a proxy of {one['original']}{at}{doubt}"
         for item in left:
-            yield f"left alone: {item['path']}: {item['reason']}"
+            yield f"no match: {item['path']}: {item['reason']}"
 
     answer({"pairs": listed, "left_alone": left}, as_json, lines)
 
@@ -118,7 +118,7 @@ def unpair(
     files: Annotated[list[Path], typer.Argument(metavar="PROXY...", help="Proxy files, or originals of clips.")],
     as_json: AsJson = False,
 ) -> None:
-    """Part proxies from their clips. The files stay where they are."""
+    """Unpair proxies from their clips. The files stay where they are."""
     with told():
         _loaded(project)
         wanted = {path.absolute() for path in files}
@@ -134,14 +134,14 @@ def unpair(
         known = {Path(one[side]).absolute() for one in gone for side in ("original", "proxy")}
         for path in sorted(wanted - known):
             say(f"{path} is no half of a pair in this project.")
-    answer({"unpaired": gone}, as_json, lambda: (f"{one['proxy']} is parted from {one['original']}" for one in gone))
+    answer({"unpaired": gone}, as_json, lambda: (f"{one['proxy']} unpaired from {one['original']}" for one in gone))
     if wanted - known:
         raise typer.Exit(1)
 
 
 def prove(
     project: ProjectFile,
-    again: Annotated[bool, typer.Option("--again", help="Prove also what is proven already.")] = False,
+    again: Annotated[bool, typer.Option("--again", help="Prove pairs again that are proven already.")] = False,
     as_json: AsJson = False,
 ) -> None:
     """Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too."""
@@ -191,7 +191,7 @@ def _places(document: Project, clip: Clip, file: FileRef) -> tuple[str, str]:
 
 
 def _unproved(original: str, proxy: str, reason: str) -> dict[str, Any]:
-    return {"original": original, "proxy": proxy, "state": "not proved", "reasons": [reason], "notes": [],
+    return {"original": original, "proxy": proxy, "state": "not proven", "reasons": [reason], "notes": [],
             "likeness": None, "better_offset": None}  # fmt: skip
 
 

@@ -63,7 +63,7 @@ class Reason(StrEnum):
 
 
 def storage(project: ProjectFile, shelf: ShelfName = "", as_json: AsJson = False) -> None:
-    """Say what takes room on the shelves of a project, by kind, in bytes on the drive."""
+    """Show what takes space on the shelves of a project, by kind, in bytes on the drive."""
     project = project.absolute()
     with told():
         document = load_project(project)
@@ -114,7 +114,7 @@ def tidy(
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Put what this program made and can make again into the trash. Exit status 1 where something stays."""
+    """Move files that this program made and can make again to the trash. Exit status 1 where something stays."""
     project = project.absolute()
     lock = ProjectLock(project)
     done: Tidied | None = None
@@ -209,7 +209,7 @@ def ask(
         list[str] | None, typer.Option("--needless", help="Pattern of file names that need no copy, such as *.XML.")
     ] = None,
     passed_over: Annotated[
-        bool, typer.Option("--passed-over-may-go", help="What the ingest passed over, and empty files, need no copy.")
+        bool, typer.Option("--passed-over-may-go", help="Files the ingest skipped, and empty files, need no copy.")
     ] = False,
     out: Annotated[
         Path | None, typer.Option("--out", help="Keep the answer as a page (.html) or a table (.csv).")
@@ -244,7 +244,7 @@ def keep(
     shelf: Annotated[str, typer.Argument(metavar="SHELF", help="Name of a shelf of the project.")],
     project: ProjectFile,
     put_back_: Annotated[
-        bool, typer.Option("--put-back", help="Put whole copies in the places of damaged and missing files.")
+        bool, typer.Option("--put-back", help="Replace damaged and missing files with whole copies.")
     ] = False,
     second: Annotated[
         bool, typer.Option("--second-copies", help="First copy what this shelf for second copies lacks.")
@@ -303,7 +303,7 @@ def _mended(document: Project, shelf: Shelf, found: KeepResult) -> dict[str, str
             said[lost.path] = sentence(error)
         else:
             beside = f"; the damaged one is {aside.name}" if aside is not None else ""
-            said[lost.path] = f"put back from {whole.path}{beside}"
+            said[lost.path] = f"restored from {whole.path}{beside}"
     return said
 
 
@@ -319,7 +319,7 @@ def move(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would be carried.")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """Carry a project whole to another drive, every file read back; its shelves lie there in the new project file.
+    """Copy a whole project to another drive, every file read back; its shelves are there in the new project file.
     What was copied stays where it was."""
     _carry(project, CarryRequest(_loaded(project), folder.absolute(), False, originals, proxies), dry_run, as_json)
 

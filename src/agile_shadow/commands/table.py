@@ -10,7 +10,9 @@ import typer
 from typer.core import TyperGroup
 from typer.main import get_command, get_group
 
-NO_MEDIA = frozenset({"jobs", "presets", "shelves", "cards", "--help"})  # these open no media file
+NO_MEDIA = frozenset(  # these open no media file
+    {"jobs", "presets", "shelves", "cards", "window", "install", "uninstall", "--help"}
+)
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,7 @@ COMMANDS: dict[str, Late] = {
         "Find the proxies of a project's clips, or the originals of a project cut on proxies, by every "
         "kind of evidence.",
     ),
-    "unpair": Late("pairing", "unpair", "Part proxies from their clips."),
+    "unpair": Late("pairing", "unpair", "Unpair proxies from their clips."),
     "prove": Late(
         "pairing", "prove",
         "Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too.",
@@ -62,7 +64,7 @@ COMMANDS: dict[str, Late] = {
         "pairing", "compare",
         "Compare two files as the halves of a pair: proven, doubtful or refused, and why.",
     ),
-    "export": Late("films", "export", "Make a film of the timeline from the originals, read it back and prove it."),
+    "export": Late("films", "export", "Make a film of the timeline from the originals, read it back and verify it."),
     "handover": Late(
         "handing", "handover",
         "Hand the cut over to another tool; what the format leaves out is said first.",
@@ -72,12 +74,12 @@ COMMANDS: dict[str, Late] = {
         "Match a timeline from another tool to the project's clips, and say how it differs from the one "
         "that is open.",
     ),
-    "open-timeline": Late("handing", "open_timeline", "Make a project of a timeline whose media lie where it says."),
+    "open-timeline": Late("handing", "open_timeline", "Make a project from a timeline whose media are where it says."),
     "storage": Late(
         "storing", "storage",
-        "Say what takes room on the shelves of a project, by kind, in bytes on the drive.",
+        "Show what takes space on the shelves of a project, by kind, in bytes on the drive.",
     ),
-    "tidy": Late("storing", "tidy", "Put what this program made and can make again into the trash."),
+    "tidy": Late("storing", "tidy", "Move files that this program made and can make again to the trash."),
     "cards": Late(
         "storing", "cards",
         "List the cards that were ingested, and what is known of each from its last asking.",
@@ -85,7 +87,7 @@ COMMANDS: dict[str, Late] = {
     "keep": Late("storing", "keep", "Read a shelf against what is recorded of its files."),
     "move": Late(
         "storing", "move",
-        "Carry a project whole to another drive, every file read back; its shelves lie there in the new "
+        "Copy a whole project to another drive, every file read back; its shelves are there in the new "
         "project file.",
     ),
     "collect": Late(
@@ -100,11 +102,11 @@ COMMANDS: dict[str, Late] = {
         "measure", "trial",
         "Make a few seconds for real with up to four presets: bytes, headroom and likeness of each.",
     ),
-    "probe": Late("looking", "probe", "Say what media files are, and what is odd about them."),
+    "probe": Late("looking", "probe", "Show what each media file contains, and what is odd about it."),
     "clips": Late("looking", "clips", "List the clips of a project with their originals and proxies."),
     "shelves": Late(
         "looking", "shelves",
-        "List your shelves, whether they are there, and their free room; or add one.",
+        "List your shelves, whether they are there, and their free space; or add one.",
     ),
     "demo-footage": Late("looking", "demo_footage", "Draw the demo card into a folder."),
     "presets": Late("presets", "app", "The presets there are."),
@@ -113,7 +115,15 @@ COMMANDS: dict[str, Late] = {
     "timelines": Late("handing", "timelines", "The timelines of a project."),
     "jobs": Late("jobs", "app", "The queue: every copy, proxy and film, what it is at and how it ended."),
     "card": Late("storing", "card", "The cards that were ingested into a project."),
-    "kit": Late("kits", "app", "Travel kits: everything to go on cutting elsewhere, in one folder."),
+    "window": Late("desktop", "window", "Open the window."),
+    "install": Late(
+        "desktop", "install_for_user",
+        "Put the command on the PATH and the program into the desktop's menu, with its icon and file types.",
+    ),
+    "uninstall": Late(
+        "desktop", "uninstall_for_user", "Remove what install wrote; projects, presets and footage stay.",
+    ),
+    "kit": Late("kits", "app", "Travel kits: everything to continue cutting elsewhere, in one folder."),
 }
 
 

@@ -9,3 +9,8 @@ def amount(size: float) -> str:
         if size >= least:
             return f"{size / one:.1f} {unit}"
     return f"{size:.0f} bytes"
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """``1 clip``, ``3 clips``; ``many`` where the plural is not the word with an s."""
+    return f"{number:,} {one if number == 1 else many or f'{one}s'}"

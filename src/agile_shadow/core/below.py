@@ -155,7 +155,7 @@ def _entered(part: str, parent: int, path: Path, make: bool) -> int:
         except OSError as error:
             if error.errno in (errno.ELOOP, errno.ENOTDIR):
                 raise CopyError(
-                    "is a link or a file where a folder of the shelf is needed", path, "Move it away, then try again."
+                    "is a link or a file where a folder of the shelf is needed", path, "Move it away, then retry."
                 ) from error
             raise
 

@@ -6,15 +6,15 @@ import errno
 from pathlib import Path
 
 _REASONS = {
-    errno.ENOSPC: ("there is no room left on the drive", "Free some room there or choose another shelf."),
-    errno.EDQUOT: ("your quota on the drive is used up", "Free some room there or choose another shelf."),
-    errno.EACCES: ("it may not be read or written by you", "Change its permissions or choose another place."),
-    errno.EPERM: ("it may not be read or written by you", "Change its permissions or choose another place."),
+    errno.ENOSPC: ("the drive is full", "Free some space there or choose another shelf."),
+    errno.EDQUOT: ("your quota on the drive is used up", "Free some space there or choose another shelf."),
+    errno.EACCES: ("you have no permission to read or write it", "Change its permissions or choose another place."),
+    errno.EPERM: ("you have no permission to read or write it", "Change its permissions or choose another place."),
     errno.ENOENT: ("it is not there", "Check that the drive is connected and the path is right."),
-    errno.EROFS: ("the drive can only be read", "Choose another place."),
-    errno.EIO: ("the drive reported a fault while reading or writing", "Try again, or try another reader or cable."),
-    errno.ENODEV: ("the drive is gone", "Connect it again, then try again."),
-    errno.ENXIO: ("the drive is gone", "Connect it again, then try again."),
+    errno.EROFS: ("the drive is read-only", "Choose another place."),
+    errno.EIO: ("the drive reported a fault while reading or writing", "Retry, or try another reader or cable."),
+    errno.ENODEV: ("the drive is not connected", "Connect it again, then retry."),
+    errno.ENXIO: ("the drive is not connected", "Connect it again, then retry."),
     errno.EISDIR: ("it is a folder, not a file", "Name a file."),
     errno.ENOTDIR: ("a part of its path is not a folder", "Check the path."),
     errno.ENAMETOOLONG: ("its name is too long for the drive", "Choose a shorter name or folder."),
@@ -97,7 +97,7 @@ class Cancelled(Exception):
 
 def os_reason(error: OSError) -> tuple[str, str]:
     """What happened and what to do, in words, for an error of the operating system."""
-    return _REASONS.get(error.errno or 0, (f"the system says: {error.strerror or error}", "Try again."))
+    return _REASONS.get(error.errno or 0, (f"the system says: {error.strerror or error}", "Retry."))
 
 
 def from_os_error(error: OSError, path: Path | str | None, kind: type[ShadowError] = ShadowError) -> ShadowError:
@@ -114,4 +114,4 @@ def sentence(error: BaseException) -> str:
         return str(error)
     if isinstance(error, OSError):
         return str(from_os_error(error, None))
-    return f"Something unforeseen went wrong ({type(error).__name__}: {error}). The log has the details."
+    return f"Unexpected error ({type(error).__name__}: {error}). See the log for details."

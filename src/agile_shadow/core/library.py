@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 import os
 import re
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 
@@ -46,9 +46,14 @@ class Listed(Generic[M]):
 
     entries: tuple[Entry[M], ...]
     problems: tuple[str, ...]
+    former: Mapping[str, str] = field(default_factory=dict)
 
     def named(self, name: str) -> Entry[M] | None:
-        """The entry of that name, without regard to case."""
+        """The entry of that name, or of a shipped one's former name; without regard to case."""
+        found = self._called(name)
+        return found or self._called(self.former.get(name.casefold(), name))
+
+    def _called(self, name: str) -> Entry[M] | None:
         return next((entry for entry in self.entries if entry.value.name.casefold() == name.casefold()), None)
 
 
@@ -57,7 +62,8 @@ class Library(Generic[M]):
     """Where files of a kind lie and how they are read. Its errors are of the kind ``error``.
 
     ``folder``: of the user's own, below the configuration; ``noun``: what one is, for a person; ``schema`` and
-    ``version``: as its files say; ``make``: a value from plain ones; ``largest``: bytes of a file.
+    ``version``: as its files say; ``make``: a value from plain ones; ``largest``: bytes of a file; ``former``: names
+    that shipped ones had, in lower case, to those that they have.
     """
 
     folder: str
@@ -68,6 +74,7 @@ class Library(Generic[M]):
     make: Callable[[dict[str, Any]], M]
     error: type[ShadowError]
     largest: int = 64 << 20
+    former: Mapping[str, str] = field(default_factory=dict)
 
     def user_folder(self) -> Path:
         """Folder of the user's own."""
@@ -86,7 +93,7 @@ class Library(Generic[M]):
         except OSError as error:
             raise from_os_error(error, path, self.error) from error
         except ValueError as error:
-            raise self.error(f"is not JSON ({error})", path, f"Mend the file or choose {self._another}.") from error
+            raise self.error(f"is not JSON ({error})", path, f"Fix the file or choose {self._another}.") from error
         return self.parse(values, path)
 
     def parse(self, values: Any, path: Path | None = None) -> M:
@@ -109,7 +116,7 @@ class Library(Generic[M]):
             given = repr(first["input"])
             shown = "" if isinstance(first["input"], dict | list) or len(given) > 80 else f" (it says {given})"
             raise self.error(
-                f"field {field}: {reason}{shown}", path, f"Mend the field or choose {self._another}."
+                f"field {field}: {reason}{shown}", path, f"Fix the field or choose {self._another}."
             ) from error
 
     @property
@@ -158,7 +165,8 @@ class Library(Generic[M]):
                 problems.append(sentence(error))
                 continue
             found[value.name.casefold()] = Entry(value, path, path.parent == self.shipped)
-        return Listed(tuple(sorted(found.values(), key=lambda one: one.value.name.casefold())), tuple(problems))
+        entries = tuple(sorted(found.values(), key=lambda one: one.value.name.casefold()))
+        return Listed(entries, tuple(problems), self.former)
 
     def find(self, name_or_path: str) -> M:
         """One by its file or its name; raises an error with the names there are."""
@@ -188,7 +196,7 @@ class Library(Generic[M]):
         entry = known.named(old)
         if entry is None or entry.shipped:
             raise self.error(
-                f'"{old}" came with the program and keeps its name', None, "Duplicate it, then rename that."
+                f'"{old}" is supplied with the program and cannot be renamed', None, "Duplicate it, then rename that."
             )
         other = known.named(new)
         if other is not None and other.path != entry.path:
@@ -200,7 +208,7 @@ class Library(Generic[M]):
         entry = self.read().named(name)
         if entry is None or entry.shipped:
             raise self.error(
-                f'"{name}" came with the program and stays', None, f"Only {self.noun}s of your own can be removed."
+                f'"{name}" is supplied and cannot be removed', None, f"Only {self.noun}s of your own can be removed."
             )
         try:
             send2trash(entry.path)

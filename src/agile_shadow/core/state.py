@@ -148,7 +148,7 @@ def _state_error(error: sqlite3.Error, path: Path) -> StateError:
     if "locked" in text:
         return StateError("this machine's state is being written by another program", path, "Try again in a moment.")
     if "full" in text:
-        return StateError("this machine's state cannot be written: its drive is full", path, "Free some room there.")
+        return StateError("this machine's state cannot be written: its drive is full", path, "Free some space there.")
     if "readonly" in text or "unable to open" in text:
         return StateError("this machine's state cannot be opened or written", path, "Look at its permissions.")
     return StateError(f"this machine's state cannot be used ({text})", path, "Delete the file: no project needs it.")

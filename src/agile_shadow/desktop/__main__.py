@@ -10,29 +10,38 @@ import signal
 import sys
 import threading
 from contextlib import suppress
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
+from PySide6.QtGui import QSessionManager
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from ..core.errors import ShadowError, sentence
+from ..core.errors import ShadowError, StateError, sentence
 from ..core.kit import is_kit, open_kit
 from ..core.log import cache_folder, set_up_logging
-from ..core.project import ProjectLock, ProjectSession
+from ..core.project import ProjectLock, ProjectSession, known_projects
 from ..core.project.lock import WINDOW, WITHOUT_WINDOW
 from ..core.stand_ins import missing_from_card
 from ..core.stand_ins.reader import StandInDrive
 from ..core.state import what_was_set_aside
 from ..core.threads import told_of_all
 from . import theme
+from .actions import use_keys
 from .folders import Folders
 from .garbage import Garbage, forget_dead
+from .icon import app_icon
+from .kept_look import KeptLook
+from .key_map import load_keys
 from .window import MainWindow
 from .work import Work
 
 _M_MMAP_THRESHOLD, _M_ARENA_MAX = -3, -8
 _LARGE = 1 << 20  # bytes
 _PATIENCE = 20.0  # seconds for work without a window to come to a stop
+log = logging.getLogger(__name__)
+_LOOKED_AT = 5  # projects, the last first
+_SOON = 2.0  # seconds for the last project to be found
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
 
 
@@ -79,7 +88,7 @@ def open_window(project: Path, demo: bool = False, ready_made: str | None = None
     work.resume_open_jobs()
     work.mind()
     if went_on and work.ingest is not None:
-        window.tell("The ingest that went on without a window goes on here now.", calm=True)
+        window.tell("The ingest that ran without a window continues here.", calm=True)
     return window
 
 
@@ -121,11 +130,30 @@ def make_app(arguments: list[str]) -> QApplication:
     sys.setswitchinterval(_SWITCH)
     app = QApplication(arguments)
     app.setApplicationName("Agile Shadow")
+    app.setDesktopFileName("agile-shadow")
+    app.setWindowIcon(app_icon())
     Garbage(app)
     app.setStyle("Fusion")
     theme.load_fonts()
-    theme.apply_theme(app, theme.INK)
+    theme.apply_theme(app, theme.PAPER if KeptLook().theme == "paper" else theme.INK)
+    use_keys(load_keys())
     return app
+
+
+def last_project() -> Path | None:
+    """The project that was opened last and is there; None when there is none, or when it cannot be told soon."""
+    found: list[Path] = []
+
+    def look() -> None:
+        with suppress(StateError, OSError):
+            demo = demo_folder()
+            known = [path for path, _when in known_projects() if demo not in path.parents]
+            found.extend(path for path in known[:_LOOKED_AT] if path.is_file())
+
+    thread = threading.Thread(target=look, name="last project", daemon=True)
+    thread.start()
+    thread.join(_SOON)  # its drive may not answer
+    return found[0] if found else None
 
 
 def _show_problem(work: Work, text: str) -> None:
@@ -135,22 +163,16 @@ def _show_problem(work: Work, text: str) -> None:
 def main() -> int:
     """Entry point."""
     parser = argparse.ArgumentParser(prog="agile-shadow window", description="The window of Agile Shadow.")
-    parser.add_argument("project", nargs="?", type=Path, help="project file (.otio), or folder of a travel kit")
+    parser.add_argument("file", nargs="?", type=Path, help="project (.otio), folder of a travel kit, or preset (.json)")
     parser.add_argument("--demo", action="store_true", help="open the demo project")
     chosen = parser.parse_args()
     set_up_logging()
-    if chosen.demo:
-        project = demo_folder() / "The Tern Ferry.otio"
-        put_demo_card_in()
-    else:
-        project = chosen.project or Path.home() / "Agile Shadow" / "First project.otio"
+    preset = chosen.file if chosen.file is not None and chosen.file.suffix.lower() == ".json" else None
+    start = Start(chosen.file if preset is None else None, chosen.demo)
     app = make_app(sys.argv[:1])
-    demo = chosen.demo
-    ready_made: str | None = None
     while True:
         try:
-            project = open_kit(project.absolute()) if is_kit(project) else project
-            window = open_window(project, demo, ready_made)
+            window = open_window(start.path(), start.demo, start.ready_made)
         except ShadowError as error:
             QMessageBox.critical(None, "Agile Shadow", sentence(error))
             return 1
@@ -158,13 +180,58 @@ def main() -> int:
         told_of_all(partial(_show_problem, window.work))
         for text in what_was_set_aside():
             window.tell(text)
+        _offer_first_steps(window, start.demo)
+        if preset is not None:
+            window.bring_preset(preset.absolute())
+            preset = None
+        ask = partial(_session_ends, window)
+        app.commitDataRequest.connect(ask)
         status = app.exec()
+        app.commitDataRequest.disconnect(ask)
         if window.reopen_with is None:
             return status
-        project, demo, ready_made = window.reopen_with, False, window.ready_made
+        start = Start(window.reopen_with, window.reopen_demo, window.ready_made)
         window.dispose()
-        del window
+        del window, ask
         forget_dead()
+
+
+@dataclass(frozen=True)
+class Start:
+    """What is opened: a file or folder, the demo, or with none of them the last project; a template for a new one."""
+
+    file: Path | None
+    demo: bool = False
+    ready_made: str | None = None
+
+    def path(self) -> Path:
+        """The project file. Raises ShadowError for a travel kit that cannot be used."""
+        if self.demo:
+            put_demo_card_in()
+            return demo_folder() / "The Tern Ferry.otio"
+        project = self.file or last_project() or Path.home() / "Agile Shadow" / "First project.otio"
+        return open_kit(project.absolute()) if is_kit(project) else project.absolute()
+
+
+def _offer_first_steps(window: MainWindow, demo: bool) -> None:
+    """Once, where nothing has been brought in yet."""
+    project = window.work.session.project
+    if not demo and not window.kept.first_steps and not project.clips and not project.shelves:
+        window.first_steps()
+
+
+def _session_ends(window: MainWindow, manager: QSessionManager) -> None:
+    """The desktop's session ends: the window asks as at closing, where it may; a no keeps the session."""
+    if not manager.allowsInteraction():
+        try:
+            window.work.session.save_at_last()
+        except ShadowError:  # nobody can be asked now; what was saved last stays
+            log.warning("saving at the end of the session", exc_info=True)
+    elif window.close():
+        manager.release()
+    else:
+        manager.release()
+        manager.cancel()
 
 
 def leave(status: int) -> None:

@@ -42,15 +42,15 @@ class Closing:
     def may_close(self) -> bool:
         """Ask what becomes of work that is going on."""
         box = QMessageBox(self._window)
-        box.setWindowTitle("Work is going on")
-        box.setText(f"Work is going on: {self._words()}.")
+        box.setWindowTitle("Work in progress")
+        box.setText(f"Work in progress: {self._words()}.")
         box.setInformativeText(
-            "It can go on without the window, in a small process that ends with the work; or stop here and go on at "
-            "the next start of this project. What is proven stays; a proxy or film that is half made is begun again."
+            "It can continue without the window, in a small process that ends with the work; or stop now and continue "
+            "at the next start of this project. Verified copies are kept; an unfinished proxy or film starts again."
         )
-        without = box.addButton("Go on without the window", QMessageBox.ButtonRole.YesRole)
-        close = box.addButton("Close, go on next time", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        without = box.addButton("Continue without the window", QMessageBox.ButtonRole.YesRole)
+        close = box.addButton("Close and continue next time", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Keep open", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         self.goes_on = box.clickedButton() is without
         return self.goes_on or box.clickedButton() is close

@@ -244,7 +244,7 @@ class AttachedFile(Field):
         self.button = QPushButton(none)
         self.button.clicked.connect(self._choose)
         self._hold(self.button, name)
-        self.clear = QPushButton("Without")
+        self.clear = QPushButton("Clear")
         self.clear.clicked.connect(lambda: self._take(None))
         self._hold(self.clear, f"{name}: none")
         self.write(None)

@@ -17,8 +17,10 @@ from PySide6.QtWidgets import (
 
 from ..core.jobs import Piece
 from . import theme
+from .invitation import Invitation
 from .job_lines import JobLine
 from .tables import Column, Index, RowsModel, rows_table
+from .waits import enable
 from .work import Work
 
 _COLUMNS = (
@@ -26,9 +28,9 @@ _COLUMNS = (
     Column("State", lambda line: line.state, 150),
     Column("Progress", lambda line: str(line.fraction), 150, tip=lambda line: f"{line.fraction:.0%}"),
     Column("Speed", lambda line: line.speed, 74, right=True,
-           tip=lambda line: "Times real time, or bytes a second" if line.speed else ""),
-    Column("Left", lambda line: line.left, 70, right=True),
-    Column("What, or why", lambda line: line.detail, tip=lambda line: line.tip or line.detail),
+           tip=lambda line: "Times real time, or bytes per second" if line.speed else ""),
+    Column("Time left", lambda line: line.left, 70, right=True),
+    Column("Details", lambda line: line.detail, tip=lambda line: line.tip or line.detail),
 )  # fmt: skip
 
 
@@ -61,22 +63,22 @@ class JobsDrawer(QFrame):
         row = QHBoxLayout()
         self.summary = QLabel("No jobs.")
         row.addWidget(self.summary, 1)
-        self.first = self._button("Do first", "Have the chosen jobs done before all others", "first")
-        self.last = self._button("Do last", "Have the chosen jobs done after all others", "last")
-        self.hold = self._button("Stand still", "Have the chosen jobs stand still while others go on", "hold")
-        self.go_on = self._button("Go on", "Let the chosen jobs go on", "go on")
-        self.take_back = self._button("Take back", "Cancel the chosen jobs; what is proven stays", "cancel")
-        self.retry = self._button("Try again", "Try the chosen jobs again", "retry")
-        self.retry_all = QPushButton("Try all again")
-        self.retry_all.setToolTip("Try every job again that needs you")
+        self.first = self._button("Do first", "Run the selected jobs before all others", "first")
+        self.last = self._button("Do last", "Run the selected jobs after all others", "last")
+        self.hold = self._button("Pause", "Pause the selected jobs; the others continue", "hold")
+        self.go_on = self._button("Resume", "Resume the selected jobs", "go on")
+        self.take_back = self._button("Cancel", "Cancel the selected jobs; verified copies are kept", "cancel")
+        self.retry = self._button("Retry", "Retry the selected jobs", "retry")
+        self.retry_all = QPushButton("Retry all")
+        self.retry_all.setToolTip("Retry every failed job")
         self.retry_all.clicked.connect(self._retry_all)
-        self.cancel_ingest = QPushButton("Cancel the ingest")
+        self.cancel_ingest = QPushButton("Cancel all ingests")
         self.cancel_ingest.clicked.connect(work.cancel_ingest)
         self.cancel_queued = QPushButton("Cancel films and proxies")
-        self.cancel_queued.setToolTip("Take back the films, and the proxies that were asked for in Pairs")
+        self.cancel_queued.setToolTip("Cancel all films, and the proxies ordered in Pairs")
         self.cancel_queued.clicked.connect(work.cancel_queued)
         self._of_jobs = (self.first, self.last, self.hold, self.go_on, self.take_back, self.retry)
-        self.stop_looking = QPushButton("Stop the search")
+        self.stop_looking = QPushButton("Cancel search")
         self.stop_looking.clicked.connect(work.pairs.stop_looking)
         for button in (*self._of_jobs, self.retry_all, self.cancel_ingest, self.cancel_queued, self.stop_looking):
             button.setProperty("small", True)
@@ -84,6 +86,7 @@ class JobsDrawer(QFrame):
         layout.addLayout(row)
         self._lines = RowsModel(_COLUMNS)
         self.table = rows_table(self._lines, 5, "Jobs")
+        self.invitation = Invitation(self.table, "No jobs. Copies, proxies, films and searches are listed here.")
         self.table.setItemDelegateForColumn(2, ProgressDelegate(self.table))
         self.table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
@@ -107,15 +110,15 @@ class JobsDrawer(QFrame):
 
     def _enable(self) -> None:
         chosen = self.chosen()
-        for button, fits in (
-            (self.first, any(piece.active for piece in chosen)),
-            (self.last, any(piece.active for piece in chosen)),
-            (self.hold, any(piece.active and not piece.held for piece in chosen)),
-            (self.go_on, any(piece.active and piece.held for piece in chosen)),
-            (self.take_back, any(piece.active for piece in chosen)),
-            (self.retry, any(piece.state in ("failed", "cancelled") for piece in chosen)),
+        for button, fits, which in (
+            (self.first, any(piece.active for piece in chosen), "waits or runs"),
+            (self.last, any(piece.active for piece in chosen), "waits or runs"),
+            (self.hold, any(piece.active and not piece.held for piece in chosen), "waits or runs"),
+            (self.go_on, any(piece.active and piece.held for piece in chosen), "is paused"),
+            (self.take_back, any(piece.active for piece in chosen), "waits or runs"),
+            (self.retry, any(piece.state in ("failed", "cancelled") for piece in chosen), "failed or was cancelled"),
         ):
-            button.setEnabled(fits)
+            enable(button, fits, f"Select a job that {which} first.")
 
     def refresh(self, summary: str) -> None:
         """Show the jobs of this moment; those chosen stay chosen."""
@@ -127,7 +130,8 @@ class JobsDrawer(QFrame):
         if chosen and [_identity(line) for line in lines] != before:
             self._choose_again(lines, chosen)
         self._enable()
-        self.retry_all.setEnabled(any(line.piece is not None and line.piece.state == "failed" for line in lines))
+        failed = any(line.piece is not None and line.piece.state == "failed" for line in lines)
+        enable(self.retry_all, failed, "No job has failed.")
         self.cancel_ingest.setVisible(self._work.ingest is not None)
         self.cancel_queued.setVisible(bool(self._work.desk.films or self._work.desk.makes))
         self.stop_looking.setVisible(self._work.pairs.looking is not None)

@@ -31,6 +31,7 @@ class LatePlaces(QObject):
     """
 
     all_built = Signal()
+    built = Signal(int, object)
 
     def __init__(self, builders: Sequence[Callable[[], PlacePage]]) -> None:
         super().__init__()
@@ -56,7 +57,12 @@ class LatePlaces(QObject):
                 self.stack.removeWidget(stood_in)
                 stood_in.deleteLater()
             self.stack.setCurrentIndex(current)
+            self.built.emit(number, place)
         return self._built[number]
+
+    def all_places(self) -> dict[int, PlacePage]:
+        """Those that are built, by number."""
+        return dict(self._built)
 
     def open(self, number: int) -> None:
         """Show a place; the one before is left."""
@@ -132,6 +138,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
         window.tie_player(place.panel)
         place.chosen.connect(window.measuring.stand_still)
         place.looks_again.connect(window.presence.look_now)
+        place.goes_to.connect(window.command)
         return place
 
     def timeline() -> PlacePage:
@@ -139,6 +146,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
 
         place = TimelinePlace(window.work, window.sound)
         window.tie_player(place.panel)
+        place.goes_to.connect(window.command)
         return place
 
     def export() -> PlacePage:
@@ -146,6 +154,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
 
         place = ExportPlace(window.work, folders.exports)
         place.check_panel.look.connect(window.look_for_missing)
+        place.check_panel.goes_to.connect(window.command)
         return place
 
     def storage() -> PlacePage:

@@ -36,14 +36,14 @@ class LayWork:
         refuse = self._work.problem.emit
         project = self._work.session.project
         if self._busy:
-            refuse("Recordings are being looked for already.")
+            refuse("A search for recordings is already running.")
         elif not pictures_of(project, chosen):
-            refuse("Choose the blocks with a picture, played at their own speed, that sound is to be laid under.")
+            refuse("Select the picture blocks, at normal speed, that need sound.")
         elif not recordings(project):
-            refuse("This project has no sound recorded apart: ingest the recorder's card first.")
+            refuse("This project has no sound recorded separately. Ingest the recorder's card first.")
         else:
             self._busy = True
-            self._work.told.emit("Looking for recordings by timecode and sound.")
+            self._work.told.emit("Searching for recordings by timecode and sound.")
             self._work.in_background(lambda: self._found(project, list(chosen)), lambda found: self._put(*found))
 
     def _found(self, project: Project, chosen: list[str]) -> tuple[list[Asked], list[Lag | None]]:
@@ -76,5 +76,5 @@ class LayWork:
             session.edit("Lay sound", lambda project: lay(project, leads))
             self._work.told.emit(told)
         else:
-            gone = "Nothing was laid: the blocks are gone, or the recordings end before a whole frame of them."
+            gone = "No sound was added: the blocks are gone, or the recordings end before a whole frame of them."
             self._work.problem.emit(gone if leads else told)

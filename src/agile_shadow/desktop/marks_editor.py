@@ -28,18 +28,19 @@ class MarksEditor(QWidget):
         self._marks: list[dict[str, Any]] = []
         self._loading = False
         self.list = _Combo()
-        self.list.setAccessibleName("Marks")
+        self.list.setAccessibleName("Burn-ins")
         self.list.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.list.currentIndexChanged.connect(self._show)
-        self.add = QPushButton("Add a mark")
+        self.add = QPushButton("Add burn-in")
+        self.add.setToolTip("Add text, timecode or a picture that is drawn into every frame of the proxies")
         self.add.clicked.connect(self._add)
-        self.remove = QPushButton("Remove it")
+        self.remove = QPushButton("Remove burn-in")
         self.remove.clicked.connect(self._remove)
-        self.kind = Choice("kind", "Kind of mark", _KINDS)
-        self.text = Text("text", "Text of the mark, with tokens such as {name}", 150)
+        self.kind = Choice("kind", "Kind of burn-in", _KINDS)
+        self.text = Text("text", "Text of the burn-in, with tokens such as {name}", 150)
         self.picture = AttachedFile(
             "picture",
-            "Picture of the mark",
+            "Picture of the burn-in",
             "Choose a picture…",
             "Pictures (*.png *.jpg *.jpeg *.webp *.tif)",
             open_picture,
@@ -54,7 +55,7 @@ class MarksEditor(QWidget):
             field.changed.connect(self._changed)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._none = QLabel("No marks.")
+        self._none = QLabel("No burn-ins.")
         self._none.setObjectName("quiet")
         layout.addWidget(Flow(self._none, self.list, self.add, self.remove))
         self._fields = Flow(*self.fields)
@@ -159,7 +160,7 @@ class MarksEditor(QWidget):
 
 def _words(mark: dict[str, Any]) -> str:
     if mark["kind"] == "picture" and mark["picture"] is None:
-        return "picture, not chosen yet"
+        return "picture, none selected yet"
     if mark["kind"] == "text" and not mark["text"].strip():
         return "text, still empty"
     try:

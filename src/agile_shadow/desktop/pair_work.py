@@ -41,7 +41,7 @@ class Looking:
     def text(self) -> str:
         """For the chip and the drawer."""
         names = ", ".join(place.name or str(place) for place in self.places[:2])
-        return f"Looking through {names}: {self.what[:1].lower()}{self.what[1:]}, {self.part:.0%}"
+        return f"Searching {names}: {self.what[:1].lower()}{self.what[1:]}, {self.part:.0%}"
 
 
 class PairWork(QObject):
@@ -85,7 +85,7 @@ class PairWork(QObject):
     def look(self, places: list[Path], work: Callable[[Looking], Any], then: Callable[[Any], None]) -> None:
         """Run a search on a thread. ``then`` gets its answer on the interface thread, None when it was broken off."""
         if self.looking is not None:
-            self._work.problem.emit("One search runs already: wait for its end or stop it.")
+            self._work.problem.emit("A search is already running. Wait until it finishes, or cancel it.")
             return
         state = Looking(places, self._work.machine.shared("search"))
         self.looking = state
@@ -142,7 +142,7 @@ class PairWork(QObject):
         if self.looking is not None:
             found.append(self.looking.text)
         if self.prover.active:
-            found.append(f"{self.prover.done} of {self.prover.total} pairs proved")
+            found.append(f"{self.prover.done} of {self.prover.total} pairs proven")
         return found
 
     def _spawn(self, work: Callable[[], None], name: str) -> None:

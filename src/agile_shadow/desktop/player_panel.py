@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 from ..core.playback import ClipProgram, MeterReading, Player, Program, Reason, SoundOutput, why_late
 from ..core.project import Clip, Project
 from ..core.time import frame_of, is_drop_frame, rate_label, timecode_at
-from .actions import COMMANDS, keys_of
+from .actions import COMMANDS, all_keys, keys_of
 from .full_screen import FullScreen
 from .reason_bar import ReasonBar
 from .scrub_bar import ScrubBar
@@ -22,6 +22,7 @@ from .transport import Transport, detail_text, next_detail
 from .viewer import Viewer
 
 _TICK = 6  # milliseconds between two looks at the clock while playing
+_IN_FULL = ("Playing", "Marking")
 _FASTEST = 8
 _STEPS = {"back_1": -1, "on_1": 1, "back_10": -10, "on_10": 10}
 
@@ -94,7 +95,7 @@ class PlayerPanel(QWidget):
         """Load a timeline."""
         self.clip = None
         if program.length == 0:
-            self.show_nothing("The timeline is empty. Mark a clip and put it here.")
+            self.show_nothing("The timeline is empty. Mark a clip and add it.")
             return
         self._load(program, project, frame, project.timeline.timecode(0))
 
@@ -211,7 +212,7 @@ class PlayerPanel(QWidget):
 
     def _key(self, keys: str) -> bool:
         """What a key means in full screen: the playing and marking commands."""
-        command = next((one for one in COMMANDS if keys in one.keys and one.area in ("Playing", "Marking")), None)
+        command = next((one for one in COMMANDS if keys in all_keys(one.id) and one.area in _IN_FULL), None)
         if command is not None:
             self.command(command.id)
         elif keys == keys_of("switch"):

@@ -10,17 +10,17 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox
 
-from ..core.errors import NotAProject, ShadowError, sentence
+from ..core.errors import NotAProject, ShadowError, StateError, sentence
 from ..core.handover import ENDINGS, Opened, open_as_project_in
-from ..core.project import load_project, ready_made_projects, save_ready_made
+from ..core.project import known_projects, load_project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
-from .actions import keys_of
 
 if TYPE_CHECKING:
     from .window import MainWindow
 
 _LOOKING = 600.0  # seconds without a sign of life
 _SLOW = 6_000_000  # bytes a second
+_RECENT, _LISTED = 10, 30  # projects shown, and looked for
 _PROJECTS = "Projects (*.otio)"
 
 
@@ -35,6 +35,15 @@ def _is_plain(path: Path) -> bool:
     return False
 
 
+def _recent(but: Path) -> list[Path]:
+    """On a thread: the projects opened last that are there, the last first."""
+    try:
+        known = [path for path, _when in known_projects() if path != but.absolute()]
+    except StateError:
+        return []
+    return [path for path in known[:_LISTED] if path.is_file()][:_RECENT]
+
+
 class ProjectMenu(QMenu):
     """Owned by the window."""
 
@@ -42,13 +51,25 @@ class ProjectMenu(QMenu):
         super().__init__(window)
         self._window = window
         for title, call in (
-            ("New project…", self._new_project), ("Open project…", self._open_project),
-            ("New project from a ready-made one…", self.new_from_ready_made),
-            ("Keep this set-up as a ready-made project…", self.keep_as_ready_made),
+            ("New project…", self.new_project), ("Open project…", self.open_project),
+            ("New project from template…", self.new_from_ready_made),
+            ("Save as template…", self.keep_as_ready_made),
         ):  # fmt: skip
             self._line(title, call)
-        for title, identity in (("Save now", "save"), ("All keys", "keys"), ("Ink or paper", "theme")):
-            self._line(f"{title} ({keys_of(identity)})", partial(window.command, identity))
+        self._line("Save now", partial(window.command, "save"))
+        self.recent = self.addMenu("Recent projects")
+        self.recent.setToolTipsVisible(True)
+        self._show_recent([])
+        window.work.in_background(partial(_recent, window.work.session.path), self._show_recent)
+
+    def _show_recent(self, paths: list[Path]) -> None:
+        self.recent.clear()
+        self.recent.setEnabled(bool(paths))
+        for path in paths:
+            action = QAction(path.stem, self.recent)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _checked=False, path=path: self.open_file(path))
+            self.recent.addAction(action)
 
     def _line(self, title: str, call: Callable[[], None]) -> None:
         action = QAction(title, self)
@@ -59,7 +80,7 @@ class ProjectMenu(QMenu):
         """Let the demo's card be pulled out, put in and read slowly, as a real one would."""
         self.addSeparator()
         for title, call in (
-            ("Demo: pull the card out", drive.pull_out), ("Demo: put the card in", drive.insert),
+            ("Demo: remove the card", drive.pull_out), ("Demo: insert the card", drive.insert),
             ("Demo: a slow card reader", lambda: drive.behave(speed=_SLOW)),
             ("Demo: a fast card reader", lambda: drive.behave(speed=0.0)),
         ):  # fmt: skip
@@ -71,7 +92,8 @@ class ProjectMenu(QMenu):
         except OSError as error:
             self._window.tell(sentence(error), calm=True)
 
-    def _new_project(self) -> None:
+    def new_project(self) -> None:
+        """Ask for a file, and begin a project there."""
         chosen, _filter = QFileDialog.getSaveFileName(self._window, "New project", "", _PROJECTS)
         if chosen:
             self._window.reopen(Path(chosen).with_suffix(".otio"))
@@ -80,9 +102,9 @@ class ProjectMenu(QMenu):
         """Begin a project with a set-up that was kept."""
         names, window = ready_made_projects(), self._window
         if not names:
-            window.tell("There is no ready-made project yet: keep the set-up of one first.", calm=True)
+            window.tell("There are no templates yet. Save one first.", calm=True)
             return
-        name, good = QInputDialog.getItem(window, "New project", "Begin with the set-up of", names, 0, False)
+        name, good = QInputDialog.getItem(window, "New project", "Template", names, 0, False)
         chosen = QFileDialog.getSaveFileName(window, "New project", "", _PROJECTS)[0] if good else ""
         if chosen:
             window.reopen(Path(chosen).with_suffix(".otio"), name)
@@ -92,15 +114,16 @@ class ProjectMenu(QMenu):
         window = self._window
         project = window.work.session.project
         name, good = QInputDialog.getText(
-            window, "Ready-made project", "Keep preset, shelves and timeline settings as", text=project.name
+            window, "Save as template", "Template name (keeps preset, shelves and timeline settings)", text=project.name
         )
         if good and name.strip():
             window.work.in_background(
                 lambda: save_ready_made(project, name.strip()),
-                lambda path: window.tell(f"{path.stem} can be the beginning of new projects now.", calm=True),
+                lambda path: window.tell(f"Template {path.stem} saved.", calm=True),
             )
 
-    def _open_project(self) -> None:
+    def open_project(self) -> None:
+        """Ask for a project or a timeline, and open it."""
         kinds = " ".join(f"*{ending}" for ending in ENDINGS)
         chosen, _filter = QFileDialog.getOpenFileName(
             self._window, "Open project", "", f"{_PROJECTS};;Timelines of other tools ({kinds})"
@@ -125,7 +148,7 @@ class ProjectMenu(QMenu):
             return
         target = Path(chosen).with_suffix(".otio")
         pool = window.work.machine.shared("wanted")
-        window.tell(f"Looking for the media of {path.name}.", calm=True)
+        window.tell(f"Searching for the media of {path.name}.", calm=True)
 
         def made() -> Opened:
             opened: Opened = pool.submit(open_as_project_in, (path, target), stalled_after=_LOOKING).result()

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from . import theme
-from .actions import keys_of
+from .actions import keys_of, tip
 
 PLACES = ("Presets", "Ingest", "Pairs", "Timeline", "Export", "Storage")
 
@@ -15,11 +15,11 @@ PLACES = ("Presets", "Ingest", "Pairs", "Timeline", "Export", "Storage")
 class RailButton(QAbstractButton):
     """One place: its name, a bar when it is open, a number where something waits."""
 
-    def __init__(self, name: str, key: str) -> None:
+    def __init__(self, name: str, command: str) -> None:
         super().__init__()
         self.setText(name)
         self.setCheckable(True)
-        self.setToolTip(f"{name}: {key}")
+        tip(self, lambda: f"{name}: {keys_of(command)}")
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.waiting = 0
@@ -73,7 +73,7 @@ class Rail(QWidget):
         self._group = QButtonGroup(self)
         self.buttons: dict[str, RailButton] = {}
         for number, name in enumerate(PLACES):
-            button = RailButton(name, keys_of(f"place_{number + 1}"))
+            button = RailButton(name, f"place_{number + 1}")
             self._group.addButton(button, number)
             self.buttons[name] = button
             layout.addWidget(button)

@@ -9,7 +9,7 @@ from ..core.playback import Reason
 
 _MENDS = {
     "show proxies": "Show proxies", "unpin": "Show its proxy", "make a proxy": "Make a proxy",
-    "bake": "Bake this stretch", "less detail": "Less detail",
+    "bake": "Bake this part", "less detail": "Less detail",
 }  # fmt: skip
 
 

@@ -13,20 +13,23 @@ from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from ..core.handover import HandOver, hand_over
 from ..core.ingest import ItemState
-from ..core.kit import KitRequest, make_kit, open_kit
 from ..core.log import cache_folder
-from ..core.project import Clip, ProjectSession, load_project, save_project
+from ..core.project import Clip, ProjectSession
 from ..core.shelves import SECOND
 from ..core.stand_ins import draw_card, missing_from_card
 from ..core.stand_ins.reader import StandInDrive
-from ..core.timeline import Timeline, add_marker, remove
+from ..core.timeline import Placement, add_marker, remove, with_effects
+from . import theme
 from .__main__ import make_app
+from .all_surfaces import draw_all
 from .folders import Folders
 from .places.export.home_dialog import HomeDialog
 from .places.storage.tidy_dialog import TidyDialog
+from .search_dialog import SearchDialog
 from .window import MainWindow
 from .work import Work
 
@@ -55,12 +58,35 @@ def _save(window: MainWindow, folder: Path, name: str) -> None:
     window.grab().save(str(folder / f"{name}.png"))
 
 
-def take(folder: Path, home: Path) -> None:
-    """All pictures, in the order of the work."""
+def _window(home: Path) -> tuple[QApplication, MainWindow]:
+    """A window of the usual size in the dark look, whatever the last one was like."""
     app = make_app(["shots"])
+    theme.apply_theme(app, theme.INK)
     work = Work(ProjectSession.open(home / "The Tern Ferry.otio"))
     window = MainWindow(work, Folders(home / "Card", home / "Boathouse", home / "Laptop", home))
+    window.resize(1280, 800)
+    window.kept.keep = lambda *_rest: None  # type: ignore[method-assign]
     window.show()
+    return app, window
+
+
+def take_all(folder: Path, home: Path) -> None:
+    """Every surface there is, in both looks and several sizes."""
+    app, window = _window(home)
+    until(lambda: window.ingest.card.start.isEnabled())
+    window.ingest.card.start.click()
+    until(lambda: window.work.ingest is None and window.work.last_report is not None)
+    _cut(window)
+    count = draw_all(window, folder, lambda seconds: _settle(window, seconds))
+    sys.stderr.write(f"{count} pictures in {folder}\n")
+    window.close()
+    app.processEvents()
+
+
+def take(folder: Path, home: Path) -> None:
+    """All pictures, in the order of the work."""
+    app, window = _window(home)
+    work = window.work
     until(lambda: window.ingest.card.start.isEnabled() and all(row.seen for row in window.ingest.on_source.files.rows))
     _save(window, folder, "ingest")
     window.ingest.card.start.click()
@@ -76,10 +102,16 @@ def take(folder: Path, home: Path) -> None:
     window.ingest.tabs.setCurrentIndex(0)
     _cut(window)
     _save(window, folder, "timeline")
-    window.command("settings")
-    window.timeline.view.setFocus()
-    _settle(window, 0.5)
+    _place_by_hand(window)
     _save(window, folder, "timeline-block")
+    window.work.session.undo()
+    window.command("search")
+    search = window.commands.dialog
+    assert isinstance(search, SearchDialog)
+    search.field.setText("dissolve")
+    _settle(window)
+    search.grab().save(str(folder / "search.png"))
+    search.close()
     window.timeline.side.setCurrentIndex(0)
     window.command("switch")
     window.command("place_3")
@@ -89,15 +121,18 @@ def take(folder: Path, home: Path) -> None:
     until(lambda: panel.viewer.mark_text.startswith("ORIGINAL") and panel.viewer.picture is not None, 20)
     until(lambda: all(clip.original.info.kind != "video" or _proven(clip) for clip in work.session.project.clips))
     _save(window, folder, "pairs")
+    window.pairs.as_posters.setChecked(True)
+    _save(window, folder, "pairs-posters")
+    window.pairs.as_posters.setChecked(False)
     _pairs(window, folder, home)
     _presets(window, folder)
+    window.command("theme")
     _storage(window, folder, home)
     window.command("place_5")
     until(lambda: window.export.check is not None, 20)
     _export(window, folder, home)
     window.command("place_4")
     window.command("switch")
-    window.command("theme")
     window.timeline._sought(75)
     _save(window, folder, "timeline-paper")
     window.close()
@@ -134,8 +169,8 @@ def _export(window: MainWindow, folder: Path, home: Path) -> None:
 
 
 def _storage(window: MainWindow, folder: Path, home: Path) -> None:
-    """Three shelves, a card that answers, what may go, and a kit that comes home with the same block cut otherwise."""
-    place, session = window.storage, window.work.session
+    """Three shelves, a card that answers, and what can be freed."""
+    place = window.storage
     (home / "Attic").mkdir()
     window.command("place_6")
     until(lambda: len(place.rows) > 1, 20)
@@ -162,27 +197,6 @@ def _storage(window: MainWindow, folder: Path, home: Path) -> None:
     place.cards.ask_at(home / "Card")
     until(lambda: bool(place.cards.answers) and place.cards.ask.isEnabled())
     _save(window, folder, "storage-card")
-    make_kit(KitRequest(session.project, home / "Kit"), lambda done: None)
-    road = open_kit(home / "Kit")
-    away = load_project(road)
-    save_project(away.but(timeline=_shorter(away.timeline, 6, "Cut on the ferry")), road)
-    session.edit("Trim", lambda project: project.but(timeline=_shorter(project.timeline, 3, "Timeline 1")))
-    place.choose("kits")
-    place.kits.folder.setText(str(home / "Kit"))
-    place.kits.open_home()
-    coming = place.kits.dialog
-    assert coming is not None
-    until(coming.bring.isEnabled, 20)
-    _settle(window)
-    coming.grab().save(str(folder / "storage-home.png"))
-    coming.reject()
-    session.undo()
-
-
-def _shorter(line: Timeline, by: int, name: str) -> Timeline:
-    row = line.pictures[0]
-    last = replace(row.blocks[-1], length=row.blocks[-1].length - by)
-    return replace(line.with_tracks(replace(row, blocks=(*row.blocks[:-1], last))), name=name)
 
 
 def _proven(clip: Clip) -> bool:
@@ -218,18 +232,14 @@ def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
 
 
 def _presets(window: MainWindow, folder: Path) -> None:
-    """The place with everything measured, marks, sizes against headroom, and a trial."""
+    """The place with everything measured, burn-ins, and a trial."""
     window.command("place_1")
     place, measuring = window.presets, window.measuring
     _settle(window, 1.5)
     until(lambda: not measuring.now and not measuring.waiting)
     _save(window, folder, "presets")
-    place.tabs.setCurrentIndex(1)
-    place.plot.measure.click()
-    until(lambda: len(place.plot.points) > 20)
-    _save(window, folder, "presets-sizes")
     place.tabs.setCurrentWidget(place.picture)
-    place.library.choose("For viewing, marked")
+    place.library.choose("For review, with burn-ins")
     place.sentence.more["Take"].setChecked(True)
     _settle(window, 1.5)
     until(lambda: not measuring.now and not measuring.waiting)
@@ -237,7 +247,7 @@ def _presets(window: MainWindow, folder: Path) -> None:
     place.trial.click()
     dialog = place.trial_dialog
     dialog.clip.setCurrentIndex(next(n for n, s in enumerate(dialog.samples) if s.path.stem == "AIR_0012"))
-    for box, name in zip(dialog.choices[1:], ("Quick cut", "Finer picture"), strict=False):
+    for box, name in zip(dialog.choices[1:], ("Everyday, quarter size", "Better picture, half size"), strict=False):
         box.setCurrentText(name)
     dialog.seconds.setValue(0.5)
     dialog.start.click()
@@ -246,12 +256,26 @@ def _presets(window: MainWindow, folder: Path) -> None:
     _settle(window)
     dialog.grab().save(str(folder / "trial.png"))
     dialog.reject()
-    place.library.choose("Quick cut")
+    place.library.choose("Everyday, quarter size")
 
 
 def _items(work: Work) -> list[ItemState]:
     run = work.ingest
     return run.board.items() if run is not None else []
+
+
+def _place_by_hand(window: MainWindow) -> None:
+    """The second block smaller and turned, with the frame by which that is done, and its settings."""
+    place = window.timeline
+    block = window.work.session.project.timeline.pictures[0].blocks[1]
+    small = Placement(x=0.1, y=0.04, scale=0.62, rotation=-6)
+    place.doing.edit("Place a block", lambda line: with_effects(
+        line, [block.id], lambda effects: replace(effects, placement=small, fade_in=8)))  # fmt: skip
+    place.show_block(window.work.session.project.timeline, block)
+    place._sought(block.start + 20)
+    window.command("settings")
+    place.view.setFocus()
+    _settle(window, 1.0)
 
 
 def _cut(window: MainWindow) -> None:
@@ -270,7 +294,7 @@ def _cut(window: MainWindow) -> None:
     place._sought(blocks[1].start)
     window.command("dissolve")
     window.command("title")
-    place.block_panel.text.setPlainText("The Tern Ferry")
+    place.block_panel.title_box.text.setPlainText("The Tern Ferry")
     place.doing.edit("Note", lambda line: add_marker(line, blocks[2].start, "here the crank is heard"))
     place._sought(blocks[1].start + 12)
     place.view.select(blocks[1].id)
@@ -281,7 +305,9 @@ def _cut(window: MainWindow) -> None:
 
 def main() -> int:
     """Entry point."""
-    folder = Path(sys.argv[1])
+    everything = "--all" in sys.argv
+    named = [one for one in sys.argv[1:] if one != "--all"]
+    folder = Path(named[-1]) if len(named) > 1 or not everything else Path(tempfile.mkdtemp(prefix="all-surfaces-"))
     folder.mkdir(parents=True, exist_ok=True)
     drawn = cache_folder() / "demo" / "Card"
     if not drawn.exists() or missing_from_card(drawn):
@@ -293,7 +319,7 @@ def main() -> int:
         drive = StandInDrive(home / "Card", home / "card reader.json")
         os.environ.update(drive.environment())
         drive.behave()
-        take(folder, home)
+        (take_all if everything else take)(folder, home)
     finally:
         shutil.rmtree(home, ignore_errors=True)
     return 0

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTo
 
 from ..core.playback import MeterReading
 from . import theme
-from .actions import keys_of
+from .actions import keys_of, tip
+from .labels import ElidedLabel
 from .marks import paint_block
 from .meters import Levels, PlayGraph
 
@@ -25,7 +26,7 @@ class Switch(QWidget):
         self.side = "originals"
         self.setFixedSize(QSize(272, 30))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip(f"Flip: {keys_of('switch')}")
+        tip(self, lambda: f"Switch: {keys_of('switch')}")
         self.setAccessibleName("Showing")
 
     def set_side(self, side: str) -> None:
@@ -77,10 +78,15 @@ class StatusStrip(QWidget):
         self.project.setObjectName("project")
         self.project.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.project.setMaximumWidth(240)
+        self.menu = QToolButton()
+        self.menu.setText("Menu")
+        self.menu.setObjectName("project")
+        self.menu.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        tip(self.menu, lambda: f"All commands and their keys ({keys_of('menu')}); search: {keys_of('search')}")
         self.saved = QLabel("")
         self.saved.setObjectName("quiet")
         self.switch = Switch()
-        self.counts = QLabel("")
+        self.counts = ElidedLabel()
         self.counts.setObjectName("quiet")
         self.counts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.meter = QLabel("")
@@ -92,8 +98,8 @@ class StatusStrip(QWidget):
         self.sound = QLabel("")
         self.sound.setObjectName("quiet")
         self.jobs = QPushButton("No jobs")
-        self.jobs.setToolTip(f"Jobs drawer: {keys_of('jobs')}")
-        for widget in (self.project, self.saved):
+        tip(self.jobs, lambda: f"Jobs drawer: {keys_of('jobs')}")
+        for widget in (self.menu, self.project, self.saved):
             layout.addWidget(widget)
         layout.addWidget(self.switch)
         layout.addWidget(self.counts, 1)

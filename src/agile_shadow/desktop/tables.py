@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QHeaderView, QTableView
 
+from .column_room import ColumnRoom
 from .marks import mark_icon
 
 Index = QModelIndex | QPersistentModelIndex
@@ -103,11 +104,36 @@ class RowsModel(QAbstractTableModel):
         self._icons.clear()
 
 
-def rows_table(model: RowsModel, stretch: int, name: str) -> QTableView:
-    """A view of rows: one row chosen at a time, one column taking the room that is left."""
+_TIPS = {
+    "Files on the source": "What is on the source, and what happens to each file",
+    "Clips of the report": "Each clip of the ingest with its state",
+    "Pairs": "Originals on the left, their proxies on the right, the state of the pair between them",
+    "Final check": "Originals that the film uses, and whether they are the files that were ingested",
+    "Cards that were ingested": "Cards of this project, and whether they may be wiped",
+    "Files of the card": "Each file of the card with its copies",
+    "What is kept outside the shelves": "Folders of this program outside the shelves, with their sizes",
+    "Projects that were opened on this machine": "Projects that this machine knows",
+    "Jobs": "Every job; select one or several to move, pause, cancel or retry them",
+    "Notes": "Notes of this timeline; click one to go there",
+    "Clips": "Clips of the project; click one to see it in the viewer",
+    "Films": "Films that are rendered or waiting, and those made in this session",
+    "Commands and their keys": "Select a command to change its key",
+    "Events and their clips": "Events of the timeline that came, and the clip that was found for each",
+    "Files found": "What was found, with how certain it is",
+    "Files to be removed": "Each file with its size; Move to trash removes them",
+    "Files to look at": "Files that are not as recorded",
+}
+
+
+def rows_table(
+    model: RowsModel, stretch: int, name: str, share: bool = True, optional: Sequence[int] = ()
+) -> QTableView:
+    """A view of rows: one row chosen at a time, one column taking the room that is left; ``share``: all columns as
+    wide as what is in them, where there is room; ``optional``: columns that are left out where there is too little."""
     table = QTableView()
     table.setModel(model)
     table.setAccessibleName(name)
+    table.setToolTip(_TIPS.get(name, name))
     table.setShowGrid(False)
     table.setWordWrap(False)
     table.setTextElideMode(Qt.TextElideMode.ElideMiddle)
@@ -121,5 +147,8 @@ def rows_table(model: RowsModel, stretch: int, name: str) -> QTableView:
     header.setHighlightSections(False)
     for number, column in enumerate(model.columns):
         table.setColumnWidth(number, column.width)
-    header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+    if share:
+        ColumnRoom(table, stretch, optional)
+    else:
+        header.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
     return table

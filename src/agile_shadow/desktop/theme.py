@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
 FONTS = Path(__file__).parents[1] / "fonts"
@@ -80,16 +80,39 @@ def apply_theme(app: QApplication, chosen: Theme) -> None:
     global _current
     _current = chosen
     app.setFont(sans(10))
+    app.setPalette(palette(chosen))
     app.setStyleSheet(_sheet(chosen))
+
+
+def palette(t: Theme) -> QPalette:
+    """The colours for all that the style sheet does not name: no widget stands on the desktop's own white."""
+    roles = {
+        QPalette.ColorRole.Window: t.ground, QPalette.ColorRole.WindowText: t.text, QPalette.ColorRole.Base: t.panel,
+        QPalette.ColorRole.AlternateBase: t.raised, QPalette.ColorRole.Text: t.text,
+        QPalette.ColorRole.Button: t.raised, QPalette.ColorRole.ButtonText: t.text,
+        QPalette.ColorRole.BrightText: t.text, QPalette.ColorRole.ToolTipBase: t.raised,
+        QPalette.ColorRole.ToolTipText: t.text, QPalette.ColorRole.Highlight: t.line,
+        QPalette.ColorRole.HighlightedText: t.text, QPalette.ColorRole.PlaceholderText: t.quiet,
+        QPalette.ColorRole.Link: t.focus, QPalette.ColorRole.LinkVisited: t.focus, QPalette.ColorRole.Light: t.line,
+        QPalette.ColorRole.Midlight: t.line, QPalette.ColorRole.Mid: t.line, QPalette.ColorRole.Dark: t.ground,
+        QPalette.ColorRole.Shadow: t.ground,
+    }  # fmt: skip
+    found = QPalette()
+    for role, name in roles.items():
+        found.setColor(role, QColor(name))
+    for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        found.setColor(QPalette.ColorGroup.Disabled, role, QColor(t.quiet))
+    return found
 
 
 def _sheet(t: Theme) -> str:
     return f"""
 * {{ color: {t.text}; selection-background-color: {t.line}; selection-color: {t.text}; }}
 QMainWindow, QDialog, QMessageBox {{ background: {t.ground}; }}
-QWidget#place, QWidget#strip, QWidget#rail {{ background: {t.ground}; }}
+QWidget#place, QWidget#strip, QWidget#rail, QWidget#foot {{ background: {t.ground}; }}
 QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
 QLabel {{ background: transparent; }}
+QTextBrowser, QTextEdit {{ background: {t.panel}; border: 1px solid {t.line}; padding: 10px; }}
 QLabel#quiet {{ color: {t.quiet}; }}
 QLabel#warn, QLabel[warned="true"] {{ color: {t.warn}; }}
 QLabel#part {{ font-weight: bold; }}
@@ -109,9 +132,9 @@ QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; background: {t.p
 QPushButton#main {{ background: {t.focus}; color: {t.on_mark if t.name == "ink" else t.raised}; font-weight: bold;
   padding: 8px 18px;
   border-color: {t.focus}; }}
-QPushButton#main:disabled {{ background: {t.raised}; color: {t.quiet}; border-color: {t.line}; }}
+QPushButton#main:disabled {{ background: {t.panel}; color: {t.quiet}; border-color: {t.line}; font-weight: normal; }}
 QPushButton#main:focus {{ border: 2px solid {t.text}; }}
-QLineEdit, QPlainTextEdit, QComboBox, QSpinBox, QDoubleSpinBox, QTimeEdit {{ background: {t.raised};
+QLineEdit, QPlainTextEdit, QComboBox, QSpinBox, QDoubleSpinBox, QTimeEdit, QKeySequenceEdit {{ background: {t.raised};
   border: 1px solid {t.line}; border-radius: 3px; padding: 4px 7px; }}
 QFrame#card Field QLineEdit, QFrame#card Field QComboBox, QFrame#card Field QSpinBox,
 QFrame#card Field QDoubleSpinBox, QFrame#card Field QTimeEdit {{ padding: 2px 5px; }}
@@ -145,6 +168,8 @@ QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line};
 QMenu {{ background: {t.raised}; border: 1px solid {t.line}; }}
 QMenu::item {{ padding: 5px 22px; }}
 QMenu::item:selected {{ background: {t.line}; }}
+QMenu::item:disabled {{ color: {t.quiet}; }}
+QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 10px; }}
 QCheckBox {{ spacing: 5px; padding: 2px; border: 1px solid transparent; border-radius: 3px; }}
 QCheckBox:focus {{ border-color: {t.focus}; }}
 QCheckBox::indicator, QListView::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet};
@@ -153,7 +178,8 @@ QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.foc
   image: url("{(IMAGES / f"tick-{t.name}.png").as_posix()}"); }}
 QCheckBox:disabled {{ color: {t.quiet}; }}
 QPushButton[small="true"], QToolButton[small="true"] {{ padding: 4px 6px; }}
-QScrollArea {{ border: none; background: {t.ground}; }}
+QScrollArea {{ border: 1px solid transparent; background: {t.ground}; }}
+QScrollArea:focus {{ border: 1px solid {t.focus}; }}
 QTabWidget::pane {{ border: none; border-top: 1px solid {t.line}; }}
 QTabBar::tab {{ background: {t.ground}; color: {t.quiet}; padding: 5px 12px; border: none;
   border-bottom: 2px solid transparent; }}

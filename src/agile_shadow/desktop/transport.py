@@ -11,7 +11,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QToolButton, QWidget
 
 from . import theme
-from .actions import keys_of
+from .actions import BY_ID, keys_of, tip, with_key
 from .labels import ElidedLabel
 from .timecode_field import TimecodeField
 from .viewer import ZOOMS, Viewer
@@ -52,7 +52,7 @@ class Transport(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         self.timecode = TimecodeField()
-        self.timecode.setToolTip(f"Type a timecode, a frame number, or +12 and -12 to jump ({keys_of('position')})")
+        tip(self.timecode, lambda: with_key("Type a timecode, a frame number, or +12 and -12 to jump", "position"))
         self.timecode.entered.connect(self.went_to)
         self.length, self.marked, self.source = ElidedLabel(), ElidedLabel(), ElidedLabel()
         for label in (self.length, self.marked, self.source):
@@ -72,9 +72,10 @@ class Transport(QWidget):
         button = QToolButton()
         button.setText(text)
         button.setObjectName(identity)
+        button.setAccessibleName(BY_ID[identity].title)
         button.setProperty("small", True)
         button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        button.setToolTip(f"Key: {keys_of(identity)}")
+        tip(button, lambda: with_key(BY_ID[identity].title, identity))
         button.clicked.connect(lambda: self.asked.emit(identity))
         return button
 
@@ -105,7 +106,7 @@ class Transport(QWidget):
         """What differs from the usual, in words on the button."""
         self._detail, self._looping = detail, looping
         zoom = self._viewer.zoom
-        words = [f"{int(zoom * 100)} %"] if zoom else []
+        words = [f"{int(zoom * 100)}%"] if zoom else []
         words += ["loop"] if looping else []
         words += [detail_text(detail)] if detail_text(detail) else []
         self.view_button.setText(f"View: {', '.join(words)}" if words else "View")
@@ -125,7 +126,7 @@ class Transport(QWidget):
             _line(menu, text, self._detail == part, partial(self.detailed.emit, part))
         menu.addSeparator()
         for text, on, identity in (
-            ("Again and again (loop)", self._looping, "loop"), ("Safe areas", self._viewer.safe, "safe"),
+            ("Loop", self._looping, "loop"), ("Safe areas", self._viewer.safe, "safe"),
             ("Full screen", False, "full"),
         ):  # fmt: skip
             _line(menu, f"{text}\t{keys_of(identity)}", on, partial(self.asked.emit, identity))

@@ -16,14 +16,14 @@ def ask_unsaved(parent: QWidget, problem: str, may_stay: bool) -> Answer:
     box.setIcon(QMessageBox.Icon.Warning)
     box.setWindowTitle("Not saved")
     box.setText("The project could not be saved.")
-    box.setInformativeText(f"{problem}\n\nNothing is lost as long as it stays open.")
+    box.setInformativeText(f"{problem}\n\nNothing is lost while it stays open.")
     answers: dict[object, Answer] = {
-        box.addButton("Try again", QMessageBox.ButtonRole.AcceptRole): "again",
+        box.addButton("Retry", QMessageBox.ButtonRole.AcceptRole): "again",
         box.addButton("Save elsewhere…", QMessageBox.ButtonRole.ActionRole): "elsewhere",
         box.addButton("Close without saving", QMessageBox.ButtonRole.DestructiveRole): "without",
     }
     if may_stay:
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        stay = box.addButton("Keep open", QMessageBox.ButtonRole.RejectRole)
         answers[stay] = "stay"
         box.setEscapeButton(stay)
     box.setDefaultButton(next(iter(answers)))  # type: ignore[call-overload]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from fractions import Fraction
+from typing import Protocol
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -30,6 +31,16 @@ ZOOMS = (Fraction(0), Fraction(1), Fraction(2), Fraction(4))
 _SAFE = ((0.035, "action"), (0.05, "text"))  # margins at each side, EBU R 95
 
 
+class Overlay(Protocol):
+    """What can lie over the picture and be dragged there; ``frame`` is the picture's rectangle."""
+
+    def press(self, point: QPointF, frame: QRectF) -> bool: ...
+    def drag(self, point: QPointF, frame: QRectF, keys: Qt.KeyboardModifier) -> bool: ...
+    def release(self) -> bool: ...
+    def cursor(self, point: QPointF, frame: QRectF) -> Qt.CursorShape: ...
+    def paint(self, painter: QPainter, frame: QRectF) -> None: ...
+
+
 class Viewer(QWidget):
     """Shows pictures of the player. The rectangle depends on the program's shape only, never on the file shown."""
 
@@ -54,7 +65,9 @@ class Viewer(QWidget):
         self._centre = (0.5, 0.5)
         self._grabbed: tuple[QPointF, tuple[float, float]] | None = None
         self._awaited: tuple[Choice, ...] = ()
-        self._empty_text = "Choose a clip"
+        self._empty_text = "Select a clip"
+        self.overlay: Overlay | None = None
+        self.setMouseTracking(True)
 
     def set_aspect(self, aspect: Fraction) -> None:
         """Shape of the program."""
@@ -131,11 +144,21 @@ class Viewer(QWidget):
             self._pan((x, self._centre[1] + down * window.size[1] / window.whole[1]))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        left = event.button() == Qt.MouseButton.LeftButton
+        if left and not self.zoom and self.overlay is not None and self.overlay.press(
+            event.position(), self.picture_rect()
+        ):  # fmt: skip
+            return
         if self.zoom and event.button() == Qt.MouseButton.LeftButton:
             self._grabbed = (event.position(), self._centre)
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if not self.zoom and self.overlay is not None:
+            frame = self.picture_rect()
+            if not self.overlay.drag(event.position(), frame, event.modifiers()):
+                self.setCursor(self.overlay.cursor(event.position(), frame))
+            return
         if self._grabbed is not None and self._window is not None:
             start, centre = self._grabbed
             by, whole = event.position() - start, self._window().whole
@@ -143,6 +166,8 @@ class Viewer(QWidget):
             self._pan((centre[0] - by.x() * ratio / whole[0], centre[1] - by.y() * ratio / whole[1]))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.overlay is not None and self.overlay.release():
+            return
         self._grabbed = None
         self.unsetCursor()
 
@@ -180,6 +205,8 @@ class Viewer(QWidget):
             painter.drawText(frame, Qt.AlignmentFlag.AlignCenter, self.caption)
         if self.safe and not self.zoom:
             self._paint_safe(painter, frame)
+        if self.overlay is not None and not self.zoom:
+            self.overlay.paint(painter, frame)
         if self.picture.shown:
             self._paint_mark(painter, frame)
 

@@ -9,30 +9,34 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
+    QDialog,
     QHBoxLayout,
     QMainWindow,
     QVBoxLayout,
     QWidget,
 )
 
+from ..core.amounts import counted
 from ..core.playback import SoundOutput
 from ..core.presets import Preset
 from ..core.project import Footage, Project
 from ..core.switch import Presence
 from ..core.time import clock_text
 from . import theme
-from .actions import COMMANDS, TIMELINE_AREAS, keys_of
+from .actions import COMMANDS, EVERYWHERE, PLACE_NAMES, Command, all_keys, keys_of, tip
 from .closing import Closing
-from .commands import PLAYING, Commands
+from .commands import Commands
 from .folders import Folders
 from .jobs_drawer import JobsDrawer
+from .kept_look import KeptLook
 from .late_places import EXPORT, INGEST, PAIRS, PRESETS, STORAGE, TIMELINE, LatePlaces, builders
 from .measuring import Measuring
-from .notice import Notice
+from .menus import MainMenu
+from .notice import Notice, NoticeLine
 from .notices import send_notice, sound
 from .presence import Looking
 from .project_menu import ProjectMenu
@@ -51,6 +55,7 @@ if TYPE_CHECKING:
     from .player_panel import PlayerPanel
 
 log = logging.getLogger(__name__)
+_FRAME = 36  # pixels that the frame of a window takes in height
 _PAINTED = 120  # milliseconds after which a window that is shown has been painted
 
 
@@ -60,8 +65,11 @@ class MainWindow(QMainWindow):
     def __init__(self, work: Work, folders: Folders, start_sound: bool = True, measure: bool = True) -> None:
         super().__init__()
         self.work = work
+        self.kept = KeptLook()
+        self.guide: QDialog | None = None
+        self._folders = folders
         self.setMinimumSize(1000, 680)
-        self.resize(1280, 800)
+        self._take_size()
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
         self._counts = Counts()
@@ -70,12 +78,13 @@ class MainWindow(QMainWindow):
         self.commands = Commands(self)
         self.closing = Closing(self, work, self.jobs_text, self._end_parts)
         self._build(folders)
-        self._bind_keys()
+        self.bind_keys()
         self._connect()
         self.open_place(INGEST)
         self._show_project()
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
+        self.reopen_demo = False
         self._find_shelves()
         self.presence.changed.connect(self._came_or_went)
         self.presence.start()
@@ -95,6 +104,7 @@ class MainWindow(QMainWindow):
         self.strip = StatusStrip()
         self.rail = Rail()
         self.places = LatePlaces(builders(self, folders))
+        self.places.built.connect(self._place_built)
         self.places.all_built.connect(self._show_project)
         self.stack = self.places.stack
         self.drawer = JobsDrawer(self.work)
@@ -106,16 +116,29 @@ class MainWindow(QMainWindow):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         outer.addWidget(self.strip)
-        outer.addWidget(self.notice)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self.rail)
         middle.addWidget(self.stack, 1)
         outer.addLayout(middle, 1)
+        self.foot = NoticeLine(self.notice)
+        outer.addWidget(self.foot)
         outer.addWidget(self.drawer)
         self.setCentralWidget(whole)
         self.project_menu = ProjectMenu(self)
         self.strip.project.setMenu(self.project_menu)
+        self.menu = MainMenu(self)
+        self.strip.menu.setMenu(self.menu)
+
+    def _place_built(self, number: int, place: QWidget) -> None:
+        self.kept.restore(PLACE_NAMES[number], place)
+
+    def _take_size(self) -> None:
+        """The last size and place, else one that fits the screen."""
+        if self.kept.restore_window(self):
+            return
+        room = self.screen().availableSize()
+        self.resize(min(1280, room.width()), min(800, room.height() - _FRAME))
 
     @property
     def presets(self) -> PresetsPlace:
@@ -152,18 +175,29 @@ class MainWindow(QMainWindow):
         super().showEvent(event)
         QTimer.singleShot(_PAINTED, self.places.build_all_by_and_by)
 
-    def _bind_keys(self) -> None:
-        self._playing_keys: list[QShortcut] = []
-        self._timeline_keys: list[QShortcut] = []
+    def bind_keys(self) -> None:
+        """Give every command its keys, as the user has them now."""
+        for shortcut, _command in getattr(self, "_shortcuts", []):
+            shortcut.setParent(None)
+            shortcut.deleteLater()
+        self._shortcuts: list[tuple[QShortcut, Command]] = []
         for command in COMMANDS:
-            for keys in command.keys:
+            for keys in all_keys(command.id):
                 shortcut = QShortcut(QKeySequence(keys), self)
                 shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
-                shortcut.activated.connect(lambda identity=command.id: self.command(identity))
-                if command.id in PLAYING:
-                    self._playing_keys.append(shortcut)
-                elif command.area in TIMELINE_AREAS:
-                    self._timeline_keys.append(shortcut)
+                shortcut.activated.connect(lambda identity=command.id: self.commands.by_key(identity))
+                self._shortcuts.append((shortcut, command))
+        self._enable_keys(self.stack.currentIndex())
+        self.foot.show_hint()
+
+    def _enable_keys(self, place: int) -> None:
+        """Keys that have no meaning in a place are free there: elsewhere Space presses the button that has the focus.
+
+        Those of commands whose places are all but a few stay as they are: what cannot be done says so.
+        """
+        for shortcut, command in self._shortcuts:
+            if command.places != EVERYWHERE:
+                shortcut.setEnabled(place in command.places)
 
     def _connect(self) -> None:
         work = self.work
@@ -282,7 +316,7 @@ class MainWindow(QMainWindow):
         counts = self._counts.text(project, known)
         self.strip.counts.setText(counts)
         self.strip.counts.setToolTip(RULE)
-        self.strip.switch.setToolTip(f"{RULE} Flip: {keys_of('switch')}")
+        tip(self.strip.switch, lambda: f"{RULE} Switch: {keys_of('switch')}")
         if self.places.is_built(PAIRS):
             self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
         report = self.work.last_report
@@ -332,7 +366,7 @@ class MainWindow(QMainWindow):
         return "; ".join(parts) or "No jobs"
 
     def tell(self, text: str, calm: bool = False) -> None:
-        """Show a sentence above the place for a while; ``calm``: it is no problem."""
+        """Show a sentence below the place for a while; ``calm``: it is no problem."""
         self.notice.tell(text, calm)
         self._notice_timer.start()
 
@@ -346,7 +380,8 @@ class MainWindow(QMainWindow):
         report = self.work.last_report
         if report is not None and report.paired and self.work.session.project.showing == "originals":
             self.offer(
-                f"{report.paired} clips have a proxy now. Show proxies from here on? {keys_of('switch')} flips back.",
+                f"{counted(report.paired, 'clip now has', 'clips now have')} a proxy. Show proxies? "
+                f"{keys_of('switch')} switches back.",
                 ("Show proxies", lambda: self.commands.flip_to("proxies")),
                 ("Not now", lambda: None),
             )
@@ -363,8 +398,8 @@ class MainWindow(QMainWindow):
         self.offer(
             f"{session.path.name} was changed by another program while it was open here. Nothing is saved over it "
             "until you choose.",
-            ("Keep mine, the other goes to the earlier saves", lambda: self._settle(session.keep_mine)),
-            ("Take the other version", lambda: self._settle(session.take_theirs)),
+            ("Keep mine (the other goes to earlier saves)", lambda: self._settle(session.keep_mine)),
+            ("Use the other version", lambda: self._settle(session.take_theirs)),
         )
 
     def _settle(self, choice: Callable[[], None]) -> None:
@@ -377,10 +412,7 @@ class MainWindow(QMainWindow):
         if before == number and number != INGEST:
             return
         self.places.open(number)
-        for shortcut in self._playing_keys:  # elsewhere Space presses the button that has the focus
-            shortcut.setEnabled(number in (PAIRS, TIMELINE))
-        for shortcut in self._timeline_keys:
-            shortcut.setEnabled(number == TIMELINE)
+        self._enable_keys(number)
         self._first_widget(number).setFocus()
         self._show_project()
 
@@ -398,10 +430,60 @@ class MainWindow(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply_theme(app, chosen)
+        self.kept.theme = chosen.name
         self.places.colours_changed()
         self.update()
 
     # Commands
+
+    def toggle_jobs(self) -> None:
+        """Open or close the jobs drawer."""
+        self.drawer.setVisible(not self.drawer.isVisible())
+        self.show_jobs()
+
+    def open_menu(self) -> None:
+        """The menu below its button."""
+        button = self.strip.menu
+        self.menu.popup(button.mapToGlobal(QPoint(0, button.height())))
+
+    def first_steps(self) -> None:
+        """Ask where files go, for a preset and for footage; all of it can be left."""
+        from .first_steps import FirstSteps
+
+        dialog = FirstSteps(self, self._folders)
+        dialog.finished_with.connect(self._take_first_steps)
+        dialog.wants_demo.connect(self.open_demo)
+        self.kept.first_steps = True
+        self.kept.write()
+        self.commands.dialog = dialog
+        dialog.open()
+
+    def _take_first_steps(
+        self, originals: Path | None, proxies: Path | None, preset: Preset | None, source: Path | None
+    ) -> None:
+        session = self.work.session
+        for role, root in (("originals", originals), ("proxies", proxies)):
+            if root is not None:
+                session.absorb(partial(Footage.with_shelf_chosen, role=role, root=root.absolute()))
+        if preset is not None:
+            session.edit("Set the standing preset", lambda project: project.but(preset=preset))
+        self.open_place(INGEST)
+        self.ingest.card.reload_presets()
+        if source is not None:
+            self.ingest.bring_in(source.absolute())
+
+    def bring_preset(self, path: Path) -> None:
+        """A preset file that was opened from the desktop: into the library, and shown."""
+        self.open_place(PRESETS)
+        self.presets.library.bring_in(path)
+
+    def open_demo(self) -> None:
+        """Close this project and open the demo."""
+        from .__main__ import demo_folder
+
+        self.reopen_demo = True
+        self.reopen(demo_folder() / "The Tern Ferry.otio")
+        self.reopen_demo = self.reopen_with is not None
 
     def panel(self) -> PlayerPanel | None:
         """The player of the open place."""
@@ -420,6 +502,8 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Save first: a project that cannot be saved stays open, unless the user wants it otherwise."""
+        built = {PLACE_NAMES[number]: place for number, place in self.places.all_places().items()}
+        self.kept.keep(self, dict(built))
         closed = self.closing.close()
         if not closed:
             self.reopen_with = None

@@ -24,8 +24,8 @@ from ..timeline import PLAIN, Block, Side, Timeline
 from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
-from .lettering import stand_in, title_picture
-from .placing import Mask, Spot, laid_as, spot
+from .lettering import rolled, stand_in, title_picture
+from .placing import Mask, Spot, laid_as, spot, spot_once
 from .window import Window
 
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
@@ -210,7 +210,7 @@ class Compositor:
         window: Window,
         overtaken: Callable[[], bool],
     ) -> _Result:
-        weight = layer.weight * layer.block.effects.placement.opacity
+        weight = layer.weight * layer.placement.opacity
         if layer.block.title is not None:
             return None, _title(layer, aspect, window, weight, self._deep)
         if found.choice is None:
@@ -251,9 +251,8 @@ class Compositor:
         if frame is not None and frame.rotation % 180:
             native = native[::-1]
         shape = float(info.display_aspect or aspect)
-        placement = laid_as(layer.shape, layer.block.effects.placement, shape, float(aspect), info.display_width,
-                            layer.across)  # fmt: skip
-        place = spot(placement, shape, float(aspect), window, native)
+        placement = laid_as(layer.shape, layer.placement, shape, float(aspect), info.display_width, layer.across)
+        place = (spot_once if layer.moves else spot)(placement, shape, float(aspect), window, native)
         if place is None:
             return None
         if frame is None or file is None:
@@ -294,10 +293,12 @@ def _as(pixels: NDArray[np.uint8], deep: bool) -> Pixels:
 
 def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: bool) -> _Drawn | None:
     assert layer.block.title is not None
-    place = spot(layer.block.effects.placement, float(aspect), float(aspect), window, _LARGEST_TITLE)
+    find = spot_once if layer.moves else spot
+    place = find(layer.placement, float(aspect), float(aspect), window, _LARGEST_TITLE)
     if place is None or weight <= 0:
         return None
-    colours, opacity = title_picture(layer.block.title, place.size)
+    title = layer.block.title
+    colours, opacity = rolled(title, place.size, layer.part) if title.roll else title_picture(title, place.size)
     if deep:
         pixels: Pixels = colours.astype(np.uint16) * 257
     else:
@@ -313,7 +314,7 @@ def _in_place(pixels: Pixels, place: Spot, opacity: Mask | None, weight: float) 
         pixels = pixels[y : y + high, x : x + wide]
         mask = opacity[y : y + high, x : x + wide] if opacity is not None else None
         return _Drawn(place.box, pixels, mask, weight)
-    enlarging = abs(place.matrix[0, 0]) + abs(place.matrix[0, 1]) > 1.2
+    enlarging = abs(place.matrix[0, 0]) + abs(place.matrix[0, 1]) > 1.02
     how = cv2.INTER_CUBIC if enlarging or pixels.dtype == np.uint16 else cv2.INTER_LINEAR
     pixels = cv2.warpAffine(pixels, place.matrix, (wide, high), flags=how, borderMode=cv2.BORDER_REPLICATE)
     mask = place.mask

@@ -5,19 +5,27 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from ..timeline import Block, Timeline, Track
+from ..timeline import PLAIN, Block, Placement, Timeline, Track
 
 
 @dataclass(frozen=True)
 class Layer:
     """A block as it shows (or sounds) in one frame: ``seconds`` of its clip; ``weight`` from 0 to 1 of fades and
-    dissolves, without its own opacity or gain. ``shape``: how its picture lies in a frame of ``across`` pixels."""
+    dissolves, without its own opacity or gain. ``placement``: where its picture is in this frame; ``part``: how much of
+    the block has passed, from 0 to 1. ``shape``: how its picture lies in a frame of ``across`` pixels."""
 
     block: Block
     seconds: Fraction
     weight: float = 1.0
     shape: str = "fit"
     across: int = 0
+    placement: Placement = PLAIN
+    part: float = 0.0
+
+    @property
+    def moves(self) -> bool:
+        """Whether it is elsewhere in the next frame."""
+        return self.block.effects.move is not None
 
 
 Step = tuple[Layer, ...]  # one layer, or the two of a dissolve, whose weights add up
@@ -55,7 +63,10 @@ def _dissolve(leaving: Block, coming: Block, frame: int, line: Timeline) -> Step
 
 def _layer(block: Block, frame: int, line: Timeline) -> Layer:
     shape = block.effects.placement.shape or line.shape
-    return Layer(block, block.moment(frame, line.rate), _fade(block, frame), shape, line.width)
+    since = frame - block.start
+    placement = block.effects.placed(since, block.length)
+    part = since / (block.length - 1) if block.length > 1 else 1.0
+    return Layer(block, block.moment(frame, line.rate), _fade(block, frame), shape, line.width, placement, part)
 
 
 def _fade(block: Block, frame: int) -> float:

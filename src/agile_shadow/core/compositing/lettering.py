@@ -10,25 +10,54 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from ..late import cv2
-from ..timeline import SPOTS, Title
+from ..timeline import ALIGNMENTS, SPOTS, Title
 
 _FONTS = Path(__file__).parents[2] / "fonts"
 _FILES = {"plain": "B612-Regular.otf", "bold": "B612-Bold.otf", "fixed width": "JetBrainsMono-Regular.ttf"}
-_INK, _EDGE = (250, 246, 236, 255), (16, 18, 24, 200)
+_EDGE = (16, 18, 24, 200)
 _MARGIN = 0.05  # of the frame's width and height
 _LINES = (1080, 2160, 4320)  # heights at which text is drawn before it is brought to size, so that all sizes agree
 
 
+Picture = tuple[NDArray[np.uint8], NDArray[np.float32]]
+
+
 @lru_cache(maxsize=24)
-def title_picture(title: Title, size: tuple[int, int]) -> tuple[NDArray[np.uint8], NDArray[np.float32]]:
+def title_picture(title: Title, size: tuple[int, int]) -> Picture:
     """Colours, uint8 (height, width, 3) R G B, and opacity, float32 (height, width) from 0 to 1, of a frame of ``size``
     (width, height)."""
+    return _brought(_drawn(title, _drawn_size(size)), size)
+
+
+def rolled(title: Title, size: tuple[int, int], part: float) -> Picture:
+    """The same of a title that rolls: at 0 it is just below the frame, at 1 just above it."""
+    whole = _roll(title, _drawn_size(size))
+    high = _drawn_size(size)[1]
+    top = round(part * (len(whole) - high))
+    return _brought(whole[top : top + high], size)
+
+
+@lru_cache(maxsize=4)
+def _roll(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
+    """The whole text with a frame of nothing above and below."""
+    drawn = _Lettering(title, size)
+    text = drawn.painted((size[0], drawn.high + 2 * drawn.edge), 1)
+    empty = np.zeros((size[1], size[0], 4), np.uint8)
+    return np.concatenate([empty, text, empty])
+
+
+def _drawn_size(size: tuple[int, int]) -> tuple[int, int]:
+    """The size at which text for a frame of a size is drawn before it is reduced."""
     wide, high = size
     drawn_high = next((lines for lines in _LINES if lines >= high), high)
-    drawn = _drawn(title, (max(1, round(wide * drawn_high / high)), drawn_high))
+    return max(1, round(wide * drawn_high / high)), drawn_high
+
+
+def _brought(drawn: NDArray[np.uint8], size: tuple[int, int]) -> Picture:
+    wide, high = size
     opacity = drawn[..., 3:].astype(np.float32) / 255
     layers = np.concatenate([drawn[..., :3] * opacity, opacity * 255], axis=2).astype(np.float32)
-    if drawn_high != high:
+    if drawn.shape[:2] != (high, wide):
         layers = cv2.resize(layers, (wide, high), interpolation=cv2.INTER_AREA)
     alpha = layers[..., 3] / 255
     colours = layers[..., :3] / np.maximum(alpha, 1e-4)[..., None]
@@ -36,20 +65,47 @@ def title_picture(title: Title, size: tuple[int, int]) -> tuple[NDArray[np.uint8
 
 
 def _drawn(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
-    picture = Image.new("RGBA", size, (0, 0, 0, 0))
-    draw = ImageDraw.Draw(picture)
-    points = max(6, round(title.size * size[1] * 0.74))
-    font = ImageFont.truetype(str(_FONTS / _FILES[title.face]), points)
-    column, row = SPOTS.index(title.spot) % 3, SPOTS.index(title.spot) // 3
-    text = "\n".join(_wrapped(title.text, font, size[0] * (1 - 2 * _MARGIN)))
-    stroke = max(1, points // 18)
-    spacing = points * 0.3
-    left, top, right, bottom = draw.multiline_textbbox((0, 0), text, font, spacing=spacing, stroke_width=stroke)
-    x = (_MARGIN * size[0], (size[0] - (right - left)) / 2, size[0] * (1 - _MARGIN) - (right - left))[column] - left
-    y = (_MARGIN * size[1], (size[1] - (bottom - top)) / 2, size[1] * (1 - _MARGIN) - (bottom - top))[row] - top
-    align = ("left", "center", "right")[column]
-    draw.multiline_text((x, y), text, _INK, font, None, spacing, align, stroke_width=stroke, stroke_fill=_EDGE)
-    return np.asarray(picture)
+    return _Lettering(title, size).painted(size, SPOTS.index(title.spot) // 3)
+
+
+class _Lettering:
+    """A title's text for a frame of ``size`` (width, height): wrapped, measured, painted. ``high``: its height;
+    ``edge``: how far its outline or shadow reaches; both in pixels."""
+
+    def __init__(self, title: Title, size: tuple[int, int]) -> None:
+        self._title, self._size = title, size
+        points = max(6, round(title.size * size[1] * 0.74))
+        self._font = ImageFont.truetype(str(_FONTS / _FILES[title.face]), points)
+        self._column = SPOTS.index(title.spot) % 3
+        self._text = "\n".join(_wrapped(title.text, self._font, size[0] * (1 - 2 * _MARGIN)))
+        self.edge = max(1, points // 18) if title.edge != "none" else 0
+        self._spacing = points * 0.3
+        measure = ImageDraw.Draw(Image.new("RGBA", (1, 1)))
+        self._box = measure.multiline_textbbox(
+            (0, 0), self._text, self._font, spacing=self._spacing, stroke_width=self.edge
+        )
+        self.high = round(self._box[3] - self._box[1])
+
+    def painted(self, size: tuple[int, int], row: int) -> NDArray[np.uint8]:
+        """The text on a picture of ``size``, uint8 (height, width, 4) R G B A; ``row``: 0 at its top, 2 at its foot."""
+        picture = Image.new("RGBA", size, (0, 0, 0, 0))
+        draw = ImageDraw.Draw(picture)
+        left, top, right, bottom = self._box
+        wide, high, margin = right - left, bottom - top, _MARGIN if size == self._size else 0
+        x = (_MARGIN * size[0], (size[0] - wide) / 2, size[0] * (1 - _MARGIN) - wide)[self._column] - left
+        y = (margin * size[1], (size[1] - high) / 2, size[1] * (1 - margin) - high)[row] - top
+        align = ("left", "center", "right")[self._column]
+        if self._title.align != ALIGNMENTS[0]:
+            align = {"left": "left", "centre": "center", "right": "right"}[self._title.align]
+        ink = (*bytes.fromhex(self._title.colour[1:]), 255)
+        stroke = self.edge if self._title.edge == "outline" else 0
+        if self._title.edge == "shadow":
+            away = self.edge * 1.5
+            draw.multiline_text((x + away, y + away), self._text, _EDGE, self._font, None, self._spacing, align)
+        draw.multiline_text(
+            (x, y), self._text, ink, self._font, None, self._spacing, align, stroke_width=stroke, stroke_fill=_EDGE
+        )
+        return np.asarray(picture)
 
 
 def _wrapped(text: str, font: ImageFont.FreeTypeFont, room: float) -> list[str]:

@@ -16,6 +16,7 @@ from ..errors import ShadowError
 from ..media import SAMPLE_RATE, SoundReader
 from ..switch import Choice
 from .layers import Layer
+from .pitch import KeptPitch
 
 log = logging.getLogger(__name__)
 Samples = NDArray[np.float32]
@@ -76,7 +77,7 @@ class Mixer:
             into = Fraction(position, SAMPLE_RATE) - Fraction(frame) / self._program.rate
             seconds = layer.seconds - choice.lead + into * layer.block.speed
             voice = self._voice(choice.path, seconds)
-            samples = voice.at(seconds, float(layer.block.speed), len(out))
+            samples = voice.at(seconds, layer.block.speed, len(out), layer.block.effects.keep_pitch)
             if voice.problem and choice.path not in self._told:
                 self._told.add(choice.path)
                 self._unread(choice.path, voice.problem)
@@ -123,6 +124,7 @@ class _Voice:
             log.warning("sound: %s", error)
             self._closed_because = error.what
         self._kept: tuple[int, Samples] = (0, np.zeros((0, 2), np.float32))
+        self._pitched: tuple[Fraction, KeptPitch] | None = None
 
     @property
     def problem(self) -> str:
@@ -130,14 +132,20 @@ class _Voice:
         failed = self._reader is not None and self._reader.failed > 0
         return self._closed_because or ("a part of its sound cannot be decoded" if failed else "")
 
-    def at(self, seconds: Fraction, speed: float, count: int) -> Samples:
-        """``count`` samples from that moment of the file on, at a speed, which may be negative."""
+    def at(self, seconds: Fraction, exact: Fraction, count: int, keep_pitch: bool = False) -> Samples:
+        """``count`` samples from that moment of the file on, at a speed, which may be negative; ``keep_pitch`` holds
+        for sound that runs forward."""
         if self._reader is None:
             return np.zeros((count, 2), np.float32)
-        self.stands = seconds + Fraction(count, SAMPLE_RATE) * Fraction(speed)
+        self.stands = seconds + Fraction(count, SAMPLE_RATE) * exact
+        speed = float(exact)
         first = round(seconds * SAMPLE_RATE)
-        if speed == 1:
+        if exact == 1:
             return self._reader.read(first, count)
+        if keep_pitch and exact > 0:
+            if self._pitched is None or self._pitched[0] != exact:
+                self._pitched = (exact, KeptPitch(self._reader, exact))
+            return self._pitched[1].at(seconds, count)
         places = float(seconds * SAMPLE_RATE) + speed * np.arange(count)
         low, high = int(np.floor(places.min())), int(np.floor(places.max())) + 2
         source = self._stretch(low, high - low, speed < 0)

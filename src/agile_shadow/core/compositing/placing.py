@@ -46,8 +46,22 @@ def laid_as(
     return placement
 
 
-@lru_cache(maxsize=256)
-def spot(
+def outline(placement: Placement, aspect: float, frame_aspect: float) -> tuple[tuple[float, float], ...]:
+    """The corners of what is seen of a picture of ``aspect``, clockwise from its upper left, in parts of the frame's
+    width and height."""
+    across = min(1.0, aspect / frame_aspect) * placement.scale * frame_aspect
+    down = min(1.0, frame_aspect / aspect) * placement.scale
+    angle = math.radians(placement.rotation)
+    cos, sin = math.cos(angle), math.sin(angle)
+    left, right = (placement.left - 0.5) * across, (0.5 - placement.right) * across
+    top, bottom = (placement.top - 0.5) * down, (0.5 - placement.bottom) * down
+    return tuple(
+        (0.5 + placement.x + (cos * u - sin * v) / frame_aspect, 0.5 + placement.y + sin * u + cos * v)
+        for u, v in ((left, top), (right, top), (right, bottom), (left, bottom))
+    )
+
+
+def spot_once(
     placement: Placement, aspect: float, frame_aspect: float, window: Window, native: tuple[int, int]
 ) -> Spot | None:
     """Where a picture of ``aspect`` (width to height) and ``native`` pixels falls in a window on a frame of
@@ -62,6 +76,9 @@ def spot(
         if straight is not None:
             return straight
     return _turned(placement, across, down, middle, canvas, native)
+
+
+spot = lru_cache(maxsize=256)(spot_once)  # of what moves every frame is another: it is not kept
 
 
 def _straight(

@@ -258,7 +258,7 @@ class Desk:
             except (ShadowError, KeyError, TypeError, ValueError) as error:
                 if not self._is_running(job.request):
                     self._store.end(job.id, "failed")
-                    told.append(f"An unfinished job ({job.kind}) cannot go on: {error}")
+                    told.append(f"An unfinished job ({job.kind}) cannot continue: {error}")
         return told
 
     def _go_on_with(self, job: JobRecord) -> None:

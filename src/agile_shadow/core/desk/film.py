@@ -95,9 +95,9 @@ class FilmRun(QueuedRun):
     def take(self, piece: Piece, result: Any) -> str:
         """It lies there."""
         if not isinstance(result, film.FilmResult):
-            raise ExportError("the worker brought no film", self.out, "Try again.")
+            raise ExportError("the worker brought no film", self.out, "Retry.")
         self.result = result
-        return f"{result.frames} frames, read back and proven"
+        return f"{result.frames} frames, read back and verified"
 
     def forget(self) -> None:
         """Its timeline is not needed any more."""

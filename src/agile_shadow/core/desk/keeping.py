@@ -52,11 +52,11 @@ class KeepRun(QueuedRun):
     def take(self, piece: Piece, result: Any) -> str:
         """What came of it is kept for the shelf."""
         if not isinstance(result, KeepResult):
-            raise ShadowError("the worker brought no result", None, "Try again.")
+            raise ShadowError("the worker brought no result", None, "Retry.")
         self.result = result
         note_kept(result)
         if result.lost:
-            self.problems.append(f"{piece.path}: {result.said()}. Look at it in Storage.")
+            self.problems.append(f"{piece.path}: {result.said()}. Open Storage to fix it.")
         return result.said()
 
 

@@ -103,7 +103,7 @@ class MakeRun(QueuedRun):
             with though_state_fails():
                 keep_headroom(request.original, headroom, self._measured)
             if made is None:
-                return f"needs no proxy here: headroom {headroom.ratio:.1f}x"
+                return f"no proxy needed on this machine: headroom {headroom.ratio:.1f}x"
         self.session.absorb(lambda footage: _with_made(footage, clip.id, root, made))
         shelf = next((one for one in self.session.project.shelves if one.root == root), None)
         if shelf is not None and shelf.role == "proxies":

@@ -75,8 +75,8 @@ class QueuedRun:
     def waits(self) -> str:
         """What it stands still for, in words; "" when it does not."""
         if self._standing:
-            return "until you let it go on"
-        return self.turn() or ("while you play" if self._playing else "")
+            return "until you resume it"
+        return self.turn() or ("during playback" if self._playing else "")
 
     @property
     def gated(self) -> bool:

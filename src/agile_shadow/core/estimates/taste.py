@@ -65,7 +65,7 @@ def measure_taste(request: TasteRequest, report: Report) -> Taste:
         return _measure(request, info, folder, report)
     except av.error.FFmpegError as error:
         raise ProxyError(
-            f"no proxy could be made of it ({error.strerror})", request.original, "It may be damaged: look at it."
+            f"no proxy could be made of it ({error.strerror})", request.original, "It may be damaged: check the file."
         ) from error
     except OSError as error:
         raise from_os_error(error, error.filename or folder, ProxyError) from error

@@ -228,7 +228,7 @@ def verify_film(
         )
     except OSError as error:
         raise from_os_error(error, film, ExportError) from error
-    said = "" if found == certificate.film_checksum else "its bytes are not those that were proven"
+    said = "" if found == certificate.film_checksum else "its content is not what was verified"
     looked = tuple((one, _state_of(one, report)) for one in certificate.originals) if originals else ()
     return Verified(certificate, said, looked)
 
@@ -261,7 +261,7 @@ def as_page(certificate: Certificate) -> str:
     ]  # fmt: skip
     numbers = certificate.numbers
     cells = [
-        ("frames, all compared", certificate.frames), ("frames a second", rate),
+        ("frames, all compared", certificate.frames), ("frames per second", rate),
         ("first timecode", certificate.timecode),
         ("places drawn anew", f"{numbers.get('places_drawn_anew', 0):g}"),
         ("least likeness there", f"{numbers.get('least_likeness', 0):.3f}"),

@@ -49,7 +49,7 @@ class FinalCheck:
     def refuse_if_not_ready(self) -> None:
         """Raises ExportError naming the first original that is missing or changed and its shelf."""
         if self.empty:
-            raise ExportError("the timeline is empty", None, "Put a clip on it first.")
+            raise ExportError("the timeline is empty", None, "Add a clip first.")
         for source in self.sources:
             if source.problem:
                 raise ExportError(
@@ -120,10 +120,10 @@ def _compare(path: Path, clip: Clip) -> tuple[str, str]:
         if modified == clip.original.modified:
             return "", ""
         if not clip.original.checksum_value:
-            return "", "its date changed since it was ingested, and no checksum was taken then"
+            return "", "date changed since ingest; no checksum to compare with"
         if checksum_of(members(path), clip.original.checksum) != clip.original.checksum_value:
             return "the original is not the file that was ingested: its checksum differs", ""
-        return "", "its date changed, its bytes did not"
+        return "", "date changed, content unchanged"
     except FileNotFoundError:
         return "the original is missing", ""
     except OSError as error:

@@ -79,7 +79,7 @@ class Drawing:
             return False
         layer = steps[0][0]
         effects = layer.block.effects
-        untouched = effects.placement == PLAIN and effects.colour == NO_COLOUR and layer.shape == "fit"
+        untouched = layer.placement == PLAIN and effects.colour == NO_COLOUR and layer.shape == "fit"
         return untouched and layer.weight >= 1 and layer.block.title is None
 
     # Composed pictures

@@ -74,7 +74,7 @@ def _smaller(line: Timeline, used: list[tuple[Block, Clip]]) -> Iterator[Finding
     if size is not None and all(larger_original(line, [clip]) for clip in pictured):
         yield Finding(
             "smaller", f"The timeline has {line.width} x {line.height} pixels, and every original is larger (the first "
-            f"{size[0]} x {size[1]}): take the originals' size in the timeline's settings, or the film stays small.",
+            f"{size[0]} x {size[1]}): use the originals' size in the timeline's settings, or the film stays small.",
         )  # fmt: skip
 
 
@@ -132,6 +132,6 @@ def _rates(line: Timeline, used: list[tuple[Block, Clip]]) -> Iterator[Finding]:
     for rate, names in other.items():
         more = f" and {len(names) - _NAMED} more" if len(names) > _NAMED else ""
         yield Finding(
-            "rates", f"{', '.join(names[:_NAMED])}{more}: {rate_label(rate)} frames a second on a timeline of "
+            "rates", f"{', '.join(names[:_NAMED])}{more}: {rate_label(rate)} frames per second on a timeline of "
             f"{rate_label(line.rate)}, so that frames are left out or shown twice.",
         )  # fmt: skip

@@ -39,5 +39,5 @@ def settings_for(path: Path) -> FilmSettings:
     """The shipped settings that a file's ending stands for. Raises ExportError for one that stands for none."""
     name = _BY_ENDING.get(path.suffix.lower())
     if name is None:
-        raise ExportError("its ending says no format", path, f"Name it {', '.join(_BY_ENDING)}, or choose settings.")
+        raise ExportError("unknown file extension", path, f"Name it {', '.join(_BY_ENDING)}, or choose settings.")
     return FILM_SETTINGS.find(name)

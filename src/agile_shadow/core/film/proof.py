@@ -28,6 +28,8 @@ from .signature import Signature, luma_of, signature_of
 from .sounding import Envelope, envelope_of
 
 _APART = 3.0  # levels of 255: no encoder here moves the mean of a cell as far
+_CLEAR = 1.4  # levels: further apart than that no encoder takes a picture half the way to its neighbour
+_SLOW = 0.3  # how much more of the way it must be where pictures are as near as MOVED: encoders lag behind slow changes
 MOVED = 0.35  # levels: how far a picture is from its neighbour so that it can be told from it
 _SMALL = (192, 108)  # pixels at which pictures are compared with freshly drawn ones
 _LIKE = 0.85  # SSIM of a film's picture and what its originals give, at that size
@@ -156,10 +158,11 @@ def _against(found: Signature, drawn: Sequence[Signature], number: int) -> tuple
         if not 0 <= other < len(drawn):
             continue
         way = drawn[other].astype(np.float32) / 256 - mine
-        if float(np.sqrt((way**2).mean())) < MOVED:
+        far = float(np.sqrt((way**2).mean()))
+        if far < MOVED:
             continue
         along = float(((picture - mine) * way).sum() / (way**2).sum())
-        if along > 0.5:
+        if along > 0.5 + _SLOW * max(0.0, min(1.0, (_CLEAR - far) / (_CLEAR - MOVED))):
             return apart, f"shows what belongs to picture {other}"
     return apart, ""
 

@@ -50,7 +50,7 @@ def make_film(request: FilmRequest, report: Report) -> FilmResult:
         request.out.parent.mkdir(parents=True, exist_ok=True)
         return _made(request, partial, report)
     except av.error.FFmpegError as error:
-        raise ExportError(f"the film could not be written ({error.strerror})", request.out, "Try again.") from error
+        raise ExportError(f"the film could not be written ({error.strerror})", request.out, "Retry.") from error
     except OSError as error:
         raise from_os_error(error, request.out, ExportError) from error
     finally:
@@ -79,7 +79,7 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
     rest = 1 - RENDERED
     proof = prove_film(partial, request, drawn, lambda part: report(RENDERED + part * rest * 0.95))
     if proof.problems:
-        raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Try again.")
+        raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Retry.")
     _refuse_if_changed(before, {} if request.draft else states_of(request))
     certificate = certify(request, partial, proof, rendering.loudness, tuple(rendering.notes))
     _name_finally(request, partial)
@@ -118,9 +118,9 @@ def _refuse_if_changed(before: Mapping[Path, object], after: Mapping[Path, objec
     """What a film says of its originals holds for as long as it was made and proven."""
     for path, state in before.items():
         if after.get(path) is None:
-            raise ExportError("went away while the film was made from it", path, "Connect its drive, and try again.")
+            raise ExportError("went away while the film was made from it", path, "Connect its drive, then retry.")
         if after[path] != state:
-            raise ExportError("was changed while the film was made from it", path, "Look who writes to it; try again.")
+            raise ExportError("was changed while the film was made from it", path, "See what writes to it, then retry.")
 
 
 def _name_finally(request: FilmRequest, partial: Path) -> None:

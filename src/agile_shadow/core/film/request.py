@@ -46,12 +46,12 @@ class FilmRequest:
         if why:
             raise ExportError(why, out, "Choose other film settings.")
         if not line.length or not line.rate:
-            raise ExportError("the timeline is empty", None, "Put a clip on it first.")
+            raise ExportError("the timeline is empty", None, "Add a clip first.")
         if not 0 <= self.first < self.last <= line.length:
-            raise ExportError("the stretch has no frame of the timeline", out, f"It has {line.length} frames, from 0.")
+            raise ExportError("the range has no frame of the timeline", out, f"It has {line.length} frames, from 0.")
         if out.suffix.lower() != self.settings.ending:
-            wanted = self.settings.ending or "no ending: it is a folder"
-            raise ExportError(f'its ending does not fit the settings "{self.settings.name}"', out, f"Use {wanted}.")
+            wanted = self.settings.ending or "no extension: it is a folder"
+            raise ExportError(f'its extension does not fit the settings "{self.settings.name}"', out, f"Use {wanted}.")
         if self.settings.picture is not None:
             chosen = format_named(self.settings.picture.format)
             if self.size[0] < chosen.smallest[0] or self.size[1] < chosen.smallest[1]:

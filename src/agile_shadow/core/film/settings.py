@@ -150,7 +150,7 @@ def describes_film(settings: FilmSettings) -> str:
         parts.append(f"{text} in {file_words(settings.file)}")
         parts.append(f"{wanted.width} x {wanted.height}" if wanted.width else "the timeline's size")
         if wanted.rate is not None:
-            parts.append(f"{float(wanted.rate):g} frames a second")
+            parts.append(f"{float(wanted.rate):g} frames per second")
     else:
         parts.append(file_words(settings.file))
     if settings.sound is not None:

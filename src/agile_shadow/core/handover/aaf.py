@@ -43,7 +43,7 @@ def aaf_notes(project: Project, line: Timeline) -> list[str]:
         notes.append(f"Not in it: {lost} dissolves beside titles or changed speeds, which are cuts there.")
     if others:
         notes.append(
-            f"Clips of {', '.join(others)} frames a second are counted in the timeline's {rate_label(line.rate)}, to "
+            f"Clips of {', '.join(others)} frames per second are counted in the timeline's {rate_label(line.rate)}, to "
             "the nearest frame."
         )
     return notes

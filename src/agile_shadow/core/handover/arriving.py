@@ -140,7 +140,7 @@ def _text(path: Path) -> str:
     """The OpenTimelineIO text of a file, of a bundle, or of a bundle's folder. Raises OSError, ExportError."""
     ending = path.suffix.lower()
     if ending not in ENDINGS:
-        raise ExportError("is no timeline that can be read", path, f"Its ending is one of {', '.join(ENDINGS)}.")
+        raise ExportError("is no timeline that can be read", path, f"Its extension is one of {', '.join(ENDINGS)}.")
     file = path / "content.otio" if ending == ".otiod" else path
     with os.fdopen(open_ordinary(os.path.realpath(file)), "rb") as opened:
         if ending == ".otioz":
@@ -168,7 +168,7 @@ def _from_edl(path: Path, rate: Fraction) -> Arrived:
 
 
 def _as_counted(event: Event, rate: Fraction) -> Event:
-    """Speeds are written in whole frames a second (24 where 23.976 are meant), which the reader does not know; and it
+    """Speeds are written in whole frames per second (24 where 23.976 are meant), which the reader does not know; and it
     gives the file of the clip that is left to the one that a dissolve brings."""
     speed = (event.speed * rate / nominal_rate(rate)).limit_denominator(100)
     return replace(
@@ -351,7 +351,7 @@ def _speed(item: Any, notes: list[str]) -> Fraction | None:
     speed = Fraction(1)
     for effect in item.effects:
         if isinstance(effect, otio.schema.FreezeFrame):
-            notes.append(f"{item.name} stands still there, which blocks here cannot: a gap is left.")
+            notes.append(f"{item.name} is a freeze frame there, which is not supported here: a gap is left.")
             return None
         if isinstance(effect, otio.schema.LinearTimeWarp):
             speed *= Fraction(effect.time_scalar).limit_denominator(1000)

@@ -28,7 +28,7 @@ _EVENT = re.compile(r"^(\d{3,}  \S+ +\S+ +(?:C|D \d+) +)(?:\S+ ){3}\S+$")
 _TIMECODE = r"\d{2}:\d{2}:\d{2}[:;]\d{2}"
 _SPEED = re.compile(rf"^(M2 +)(.*?)(\t\t)(\S+)(\t\t\t){_TIMECODE}$")
 _BETWEEN = "some edges fall between two frames of the file, and the list names whole ones."
-_FASTER = "more frames a second than the list can count: the timecodes are given in frames of the timeline."
+_FASTER = "more frames per second than the list can count: the timecodes are given in frames of the timeline."
 _PLAIN = re.compile(r"[^\x20-\x7e]")
 
 
@@ -65,7 +65,7 @@ def edit_lists(project: Project, line: Timeline, half: Half = "original") -> lis
         if not track.off and any(block.title is None for block in track.blocks)
     ]
     if not made:
-        raise ExportError("the timeline has no clip that an edit list could name", None, "Put a clip on it first.")
+        raise ExportError("the timeline has no clip that an edit list could name", None, "Add a clip first.")
     return made
 
 

@@ -69,7 +69,7 @@ def what_is_left_out(request: HandOver) -> tuple[str, ...]:
 
 def _refuse_empty(line: Timeline) -> None:
     if not line.length or not line.rate:
-        raise ExportError("the timeline is empty", None, "Put a clip on it first.")
+        raise ExportError("the timeline is empty", None, "Add a clip first.")
 
 
 def _one_half(request: HandOver) -> Half:

@@ -120,7 +120,7 @@ class _Evidence:
         paths = _paths(clip)
         if event.address and any(event.address.endswith(f"/{path}") for path in paths):
             weight += 7.0
-            reasons.append("its file lies at the same path on its shelf")
+            reasons.append("its file is at the same path on its shelf")
         elif event.address and core_of(event.address) in {core_of(path) for path in paths}:
             weight += 3.5
             reasons.append("its file has the same name")
@@ -156,7 +156,7 @@ class _Evidence:
         first = start_frame(info)
         into = source_frame(event, info.frame_rate) - first
         if -_ROOM <= into <= info.frames + _ROOM:
-            return (3.0 if first else 0.5), "its timecode lies within the clip's"
+            return (3.0 if first else 0.5), "its timecode is within the clip's"
         return -2.0, "its timecode is not within the clip's"
 
 
@@ -247,7 +247,7 @@ def _track(
             continue
         before = blocks[-1] if blocks else None
         if before is not None and block.start < before.end:
-            told.append(f"{event.name} overlaps what lies before it, and was left out.")
+            told.append(f"{event.name} overlaps the event before it, and was left out.")
             continue
         blocks.append(replace(block, dissolve=_dissolve(before, block, event, arrived.rate)))
     words = "Picture" if track.kind == "picture" else "Sound"

@@ -175,7 +175,7 @@ def unsaid(project: Project, line: Timeline, also: tuple[str, ...] = ()) -> list
     used = [block for track in line.tracks if not track.off for block in track.blocks]
     placed = [one for one in used if one.title is None and one.effects is not NO_EFFECTS]
     coloured = sum(1 for one in placed if one.effects.colour != NO_EFFECTS.colour)
-    moved = sum(1 for one in placed if one.effects.placement != NO_EFFECTS.placement)
+    moved = sum(1 for one in placed if one.effects.placement != NO_EFFECTS.placement or one.effects.move is not None)
     loud = sum(1 for one in placed if one.effects.gain or one.effects.fade_in or one.effects.fade_out)
     counts = [
         (moved, "place, size, crop or opacity of {}"), (coloured, "the colours of {}"),

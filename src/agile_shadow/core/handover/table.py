@@ -75,6 +75,8 @@ def effect_words(block: Block) -> str:
         words.append(f"fade out {effects.fade_out}")
     if effects.placement != type(effects.placement)():
         words.append("placed")
+    if effects.move is not None:
+        words.append(f"moves slowly to {effects.move.scale:.0%} of its size")
     if effects.colour != type(effects.colour)():
         words.append("colours changed")
     if effects.gain:

@@ -164,7 +164,7 @@ def copy_file(
         group = _Group((CopyItem(source, targets),), anchors, checksum, "number", "file", step, {})
         return tuple(group.place())
     except SourceMoved as moved:
-        raise CopyError("changed while it was copied", source, "Try it again.") from moved
+        raise CopyError("changed while it was copied", source, "Retry.") from moved
     except OSError as error:
         raise copy_error(error, error.filename or source) from error
 
@@ -374,7 +374,7 @@ def _pattern_of(path: Path) -> Path:
 def _described(request: CopyRequest, path: Path, value: str) -> CopyResult:
     size, modified = status(path)
     if request.closed:
-        return CopyResult(path, size, modified, value, None, f"{path}: {ENDED_ITS_READER}. Look at it.")
+        return CopyResult(path, size, modified, value, None, f"{path}: {ENDED_ITS_READER}. Check the file.")
     try:
         info, problem = probe(path, request.rate), ""
     except ShadowError as error:

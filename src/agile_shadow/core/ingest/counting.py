@@ -10,14 +10,13 @@ from pathlib import Path
 from ..media import MediaInfo
 from ..presets import Preset
 from ..project import Clip, Project
-from ..project.report import IngestReport, Problem, ReportRow, Took
+from ..project.report import NEEDS, IngestReport, Problem, ReportRow, Took
 from ..time import rate_text
 from .board import ItemState
 from .source import SourceListing
 
 _WORDS = {
-    "paired": "paired", "in place": "in place", "no need": "needs no proxy here", "failed": "needs you",
-    "cancelled": "taken back by you",
+    "paired": "paired", "in place": "in place", "no need": "no proxy needed on this machine", "failed": NEEDS,
 }  # fmt: skip
 
 
@@ -39,7 +38,7 @@ def counted(
     for item in items:
         phases[item.phase].append(item)
     passed = [Problem(item.path, item.note) for item in phases["passed over"]]
-    passed += [Problem(item.path, "taken back by you") for item in phases["cancelled"] if item.path not in clips]
+    passed += [Problem(item.path, "cancelled") for item in phases["cancelled"] if item.path not in clips]
     failed = [Problem(item.path, item.note, _step(item, clips)) for item in phases["failed"]]
     damaged = _damaged(items, clips, project)
     failed += [Problem(path, reason, "show") for path, reason in damaged.items()]
@@ -85,14 +84,14 @@ def _damaged(items: Sequence[ItemState], clips: dict[str, str], project: Project
     for item in items:
         clip = project.clip(clips.get(item.path, "")) if item.phase not in ("failed", "cancelled") else None
         if clip is not None and clip.original.info.damage:
-            found[item.path] = f"it is damaged ({clip.original.info.damage}): look at it before the card is used again"
+            found[item.path] = f"it is damaged ({clip.original.info.damage}): check it before you use the card again"
     return found
 
 
 def _row(
     item: ItemState, clip: Clip | None, second: str, project: Project, damaged: dict[str, str]
 ) -> ReportRow:
-    state = "here already" if item.here and item.phase == "in place" else _WORDS.get(item.phase, item.phase)
+    state = "already in project" if item.here and item.phase == "in place" else _WORDS.get(item.phase, item.phase)
     name = Path(item.path.partition(" + ")[0]).stem if clip is None else clip.name
     if clip is None:
         return ReportRow(item.path, name, item.kind, item.size, state, item.note)

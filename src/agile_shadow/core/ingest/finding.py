@@ -65,7 +65,7 @@ class Finding:
         gone = [file for file in before.files if (file.path, file.size, file.modified) not in now]
         missing = [file for file in gone if not parts & set(file.files)]
         replaced = [
-            Problem(file.path, "another file of that name is on the source now: put in the card that this one was on")
+            Problem(file.path, "another file of that name is on the source now: insert the card that this file was on")
             for file in gone
             if file not in missing
             and not self._known.was_taken(file.at(self._request.source), file.size, file.modified)
@@ -105,7 +105,7 @@ class Finding:
                 return found
             if not self._is_readable():
                 if not self._patient:
-                    raise ShadowError("was taken out while it was read", self._request.source, "Put it in, try again.")
+                    raise ShadowError("was taken out while it was read", self._request.source, "Insert it, then retry.")
                 self.waits = True
             self._stopped.wait(_BREATH)
         return None

@@ -62,7 +62,7 @@ def load(root: Path) -> MHLHistory:
         return _new(root) if _is_empty(root / FOLDER) else MHLHistory.load_from_path(str(root))
     except Exception as error:  # the package raises its own kinds, and those of its XML library
         raise ShadowError(
-            f"its manifest cannot be read ({error or type(error).__name__})", root, "Look at the folder ascmhl in it."
+            f"its manifest cannot be read ({error or type(error).__name__})", root, "Check the folder ascmhl in it."
         ) from error
 
 
@@ -103,7 +103,7 @@ def _refuse_harmful_files(folder: Path) -> None:
             if not stat.S_ISREG(status.st_mode):
                 raise ShadowError("is no ordinary file where a part of a history should be", path, "Remove it.")
             if status.st_size > _LARGEST:
-                raise ShadowError("is too large for a part of a history", path, "Look where it comes from.")
+                raise ShadowError("is too large for a part of a history", path, "Find out where it comes from.")
 
 
 def mend(root: Path) -> tuple[str, ...]:
@@ -149,7 +149,7 @@ def _named_in(chain: Path) -> set[str]:
     try:
         return {str(one.ascmhl_filename) for one in chain_xml_parser.parse(str(chain)).generations}
     except Exception as error:  # the kinds of the XML library
-        raise ShadowError(f"its chain cannot be read ({error})", chain, "Look at the folder it lies in.") from error
+        raise ShadowError(f"its chain cannot be read ({error})", chain, "Check the folder it is in.") from error
 
 
 def _add_to_chain(chain: Path, manifest: Path) -> None:

@@ -73,7 +73,7 @@ def write_manifest(
             ordered = sorted(files, key=lambda one: str(one.path))
             return _write(root, ordered, checksum, told, going_on)
         except ShadowError as error:
-            advice = "Look at the folder ascmhl."
+            advice = "Check the folder ascmhl."
             raise CopyError(f"the manifest could not be written ({error})", root, advice) from error
 
 

@@ -105,7 +105,7 @@ class Naming:
         source = self._s.request.source / file.path
         if kind == "copy":
             target = self._s.request.originals / self._places(file)[0][1] if self._s.shelves.roots.copied else source
-            settings = "sizes compared" if self._s.checksum == "size" else f"proved with {self._s.checksum}"
+            settings = "sizes compared" if self._s.checksum == "size" else f"verified with {self._s.checksum}"
             return Piece(self._s.board.run, kind, file.path, str(source), str(target), settings, 0.0, file.size)
         if clip is None or wanted is None:
             return Piece(self._s.board.run, kind, file.path, str(source), size=file.size)
@@ -115,6 +115,6 @@ class Naming:
             source, below = target, target.name
             with suppress(ValueError):
                 below = str(target.relative_to(self._s.shelves.proxies.root))
-            target, settings = self.second_place(below), f"proved with {self.proving_checksum}"
+            target, settings = self.second_place(below), f"verified with {self.proving_checksum}"
         seconds = float(clip.original.info.duration)
         return Piece(self._s.board.run, kind, file.path, str(source), str(target), settings, seconds, file.size)

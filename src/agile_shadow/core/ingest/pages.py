@@ -36,7 +36,7 @@ def as_csv(report: IngestReport) -> str:
         listed.add(row.path)
     for problem in report.failed:
         if problem.path not in listed:
-            row = ReportRow(problem.path, Path(problem.path).stem, "", 0, "needs you", problem.reason)
+            row = ReportRow(problem.path, Path(problem.path).stem, "", 0, "needs attention", problem.reason)
             writer.writerow([plain_cell(getattr(row, name)) for name in names])
     return out.getvalue()
 
@@ -70,7 +70,7 @@ def _sums(report: IngestReport) -> str:
     proxies = sum(row.proxy_size for row in report.rows)
     cells = [
         ("found", report.found), ("copied", report.copied), ("proved", report.proved), ("proxies", report.proxies),
-        ("paired", report.paired), ("needing you", len(report.failed)), ("GB of originals", f"{size / 1e9:.1f}"),
+        ("paired", report.paired), ("needing attention", len(report.failed)), ("GB of originals", f"{size / 1e9:.1f}"),
         ("GB of proxies", f"{proxies / 1e9:.1f}"),
     ]  # fmt: skip
     shown = "".join(f"<div><b>{escape(str(value))}</b>{escape(name)}</div>" for name, value in cells)
@@ -84,7 +84,7 @@ def _sums(report: IngestReport) -> str:
 def _needing(report: IngestReport) -> str:
     if not report.failed:
         return ""
-    return "<h2>Needs you</h2>" + "".join(_problem(problem) for problem in report.failed)
+    return "<h2>Needs attention</h2>" + "".join(_problem(problem) for problem in report.failed)
 
 
 def _problem(problem: Problem) -> str:
@@ -134,13 +134,13 @@ def _passed(report: IngestReport) -> str:
     if not report.passed_over:
         return ""
     items = "".join(f"<li><code>{escape(one.path)}</code>: {escape(one.reason)}</li>" for one in report.passed_over)
-    return f"<h2>Passed over</h2><ul class='quiet'>{items}</ul>"
+    return f"<h2>Skipped</h2><ul class='quiet'>{items}</ul>"
 
 
 def refuse_ending(out: Path) -> None:
     """Raises ShadowError for a file whose ending does not say what it is to be."""
     if out.suffix.lower() not in (".csv", ".html", ".htm"):
-        raise ShadowError("is neither .html nor .csv", out, "Give the file one of these endings.")
+        raise ShadowError("is neither .html nor .csv", out, "Give the file one of these extensions.")
 
 
 def write_report(report: IngestReport, out: Path, title: str, project: Project | None = None) -> Path:

@@ -117,7 +117,7 @@ def proxy_place(
 ) -> PurePosixPath:
     """Path of a proxy below its shelf; ``original``: the original's path below its own; ``several``: it is of files.
 
-    ``same_stem``: another clip of that folder has the same name without its ending, and gets the plain name.
+    ``same_stem``: another clip of that folder has the same name without its extension, and gets the plain name.
     """
     path = PurePosixPath(original)
     name = f"{values.get('name', '')}{path.suffix}" if several else path.name

@@ -94,9 +94,9 @@ class IngestRequest:
             (roots.second, "the shelf for second copies"),
         ):
             if root is not None and root.resolve().is_relative_to(source):
-                raise ShadowError(f"{what} lies on the source", root, "Choose another folder.")
+                raise ShadowError(f"{what} is on the source", root, "Choose another folder.")
         if roots.second is not None and roots.second.resolve() in (originals, (roots.proxies or originals).resolve()):
-            raise ShadowError("the second copies would lie where the first ones do", roots.second, "Choose another.")
+            raise ShadowError("the second copies would be where the first ones are", roots.second, "Choose another.")
         wanted = self.preset.proxies
         same = roots.proxies is not None and roots.proxies.resolve() == originals
         if same and wanted is not None and wanted.name_pattern == "{name}":

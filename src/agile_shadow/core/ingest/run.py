@@ -118,7 +118,7 @@ class IngestRun:
             (self._giving_way.set if playing else self._giving_way.clear)()
 
     def make_now(self) -> None:
-        """Wait neither for the night nor for mains power any more."""
+        """Make proxies now; do not wait for night or mains power any more."""
         self._now = True
 
     @property
@@ -140,7 +140,7 @@ class IngestRun:
     def waits_for_a_person(self) -> str:
         """What only a person can bring: a card, a drive, or room; empty when nothing."""
         if self._finding.waits and not self._waiting.person:
-            return f"the card {self.request.source.name}: put it in again"
+            return f"the card {self.request.source.name} (insert it again)"
         return self._waiting.person
 
     def ask(self, kind: str, path: str, wish: str) -> None:
@@ -250,8 +250,8 @@ class IngestRun:
         """Makers stand still while the window plays, by day where it is to be done at night, and on battery."""
         still = self._standing.is_set()
         (self._s.copies.pause if still else self._s.copies.resume)()
-        gate = "until you let it go on" if still else self._own_gate() or self._turn()
-        gate = gate or ("while you play" if self._giving_way.is_set() else "")
+        gate = "until you resume it" if still else self._own_gate() or self._turn()
+        gate = gate or ("during playback" if self._giving_way.is_set() else "")
         (self._s.makers.pause if gate else self._s.makers.resume)()
         person = self.waits_for_a_person
         self.board.waits = gate or (f"for {person}" if person and not self._s.hands.busy else "")

@@ -66,7 +66,7 @@ def settle(listing: SourceListing, briefs: Briefs, join: bool = True) -> SourceL
     for file in list(files.values()):
         if is_small_copy_name(file.path):
             del files[file.path]
-            passed.append(Problem(file.path, "a camera's small copy, and its clip is not here"))
+            passed.append(Problem(file.path, "camera proxy without its clip"))
     for run in _runs(replace(listing, files=tuple(files.values()))) if join else ():
         for parts in _recordings(run, briefs):
             for part in parts:

@@ -110,9 +110,9 @@ class RunShelves:
             free = free_room(root)
             if needed > free:
                 raise ShadowError(
-                    f"there is room for {amount(free)}, and {amount(needed)} are needed",
+                    f"{amount(free)} are free, and {amount(needed)} are needed",
                     root,
-                    "Free some room there or choose another shelf.",
+                    "Free some space there or choose another shelf.",
                 )
 
     def _shelf(self, role: str, root: Path, written: bool) -> Shelf:

@@ -163,7 +163,7 @@ def _walk(source: str, walk: _Walk, going_on: Callable[[], None]) -> None:
 
 def _sort_in(entry: os.DirEntry[str], path: str, folders: list[str], walk: _Walk) -> None:
     if not readable_name(entry.name):
-        walk.unreadable.append(Problem(shown_name(path), "its name is not valid text: rename it, then read again"))
+        walk.unreadable.append(Problem(shown_name(path), "its name is not valid text: rename it, then retry"))
     elif entry.is_symlink():
         walk.passed_over.append(Problem(path, "a link, not a file"))
     elif entry.name.startswith("."):
@@ -201,7 +201,7 @@ def _sort_in_file(entry: os.DirEntry[str], path: str, walk: _Walk) -> None:
     if kind is None:
         walk.others.append(path)
     elif status.st_size == 0:
-        walk.unreadable.append(Problem(path, "is empty (zero bytes): there is nothing in it to take"))
+        walk.unreadable.append(Problem(path, "is empty (0 bytes)"))
     else:
         walk.playable.append((path, kind, status.st_size, status.st_mtime_ns))
 
@@ -234,7 +234,7 @@ def taken(listing: SourceListing, takes: Takes) -> SourceListing:
             left.append(Problem(file.path, reason))
             continue
         if file.copies and not takes.small_copies:
-            left += [Problem(path, "a camera's small copy; the preset leaves them out") for path in file.copies]
+            left += [Problem(path, "camera proxy; the preset skips these") for path in file.copies]
             file = replace(file, copies=())
         files.append(file)
     return SourceListing(tuple(files), tuple(sorted((*listing.passed_over, *left), key=_path_of)), listing.unreadable)
@@ -244,7 +244,7 @@ def _not_taken(file: SourceFile, takes: Takes) -> str:
     names = {"video": "video", "sequence": "image sequences", "still": "stills", "sound": "sound"}
     wanted = {"video": takes.video, "sequence": takes.sequences, "still": takes.stills, "sound": takes.sound}
     if not wanted[file.kind]:
-        return f"the preset takes no {names[file.kind]}"
+        return f"the preset does not include {names[file.kind]}"
     for pattern in takes.leave_out:
         if fnmatchcase(file.path.casefold(), pattern.casefold()) or fnmatchcase(
             os.path.basename(file.path).casefold(), pattern.casefold()
@@ -256,4 +256,4 @@ def _not_taken(file: SourceFile, takes: Takes) -> str:
 def _why_not(path: str) -> str:
     if path.lower().endswith((".gif", ".apng")):
         return "a moving picture for pages, without timecode or sound: not taken as footage"
-    return "neither picture nor sound by its name, and of no clip"
+    return "not a media file, and not a sidecar of any clip"

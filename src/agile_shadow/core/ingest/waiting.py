@@ -39,8 +39,8 @@ class Waiting:
         if shelf is not None:
             return f"the drive of {shelf}: connect it again"
         if card:
-            return f"the card {self._s.request.source.name}: put it in again"
-        return f"room on {room[0][1]}" if room else ""
+            return f"the card {self._s.request.source.name} (insert it again)"
+        return f"free space on {room[0][1]}" if room else ""
 
     def for_card(self, job: Handed) -> None:
         """A job needs its card."""

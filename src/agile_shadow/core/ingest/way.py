@@ -227,7 +227,7 @@ class Way:
                 keep_headroom(original, measured, self._s.measured)
         ratio = measured.ratio if measured is not None else None
         if not needs_proxy(clip.original.info, wanted, ratio):
-            note = f"needs no proxy here: headroom {ratio:.1f}x" if ratio is not None else "needs no proxy here"
+            note = "no proxy needed on this machine" + (f": headroom {ratio:.1f}x" if ratio is not None else "")
             self._ends(file, "proxy", note, "no need", note)
             return
         if proxy_pixels(clip.original.info, wanted) is None:
@@ -324,7 +324,7 @@ class Way:
         elif job.kind == "copy" and isinstance(job.request, LookRequest):
             self.enter("looked at", job.about, Look(None))
         else:
-            self.fail(job, MediaError(ENDED_ITS_READER, job.path, "Look at it: trying again cannot help."))
+            self.fail(job, MediaError(ENDED_ITS_READER, job.path, "Check the file: retrying cannot help."))
 
     # Ends
 
@@ -362,10 +362,10 @@ class Way:
         """A job was taken back by a person."""
         self._s.board.change((kind, file.path), state="cancelled", ended=time.time())
         if kind == "copy":
-            self._s.note(file, phase="cancelled", note="taken back by you")
+            self._s.note(file, phase="cancelled", note="cancelled")
             self._next_of_size(file)
         else:
-            self._s.note(file, phase="in place", done=1.0, note="its proxy was taken back by you")
+            self._s.note(file, phase="in place", done=1.0, note="its proxy was cancelled")
 
     def _needs_card(self, file: SourceFile) -> None:
         job = self._no_work(file, "copy")
@@ -374,8 +374,8 @@ class Way:
             self._no_card(job)
             return
         self.fail(job, CopyError(
-            "is not on the source as it was when the ingest began", self._s.request.source / file.path,
-            "Another card may be in its place: put the first one in and try again.",
+            "has changed or is no longer on the source", self._s.request.source / file.path,
+            "If another card is in its place, insert the first one and retry.",
         ))  # fmt: skip
 
     def _no_card(self, job: Handed) -> None:
@@ -383,7 +383,7 @@ class Way:
             self._waiting.for_card(job)
         else:
             gone = "the card was taken out before it was copied"
-            self.fail(job, CopyError(gone, job.path, "Put it in and ingest again."))
+            self.fail(job, CopyError(gone, job.path, "Insert it and ingest again."))
 
     def _no_drive(self, job: Handed, error: Exception) -> None:
         if self._s.waits_patiently:

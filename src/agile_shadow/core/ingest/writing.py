@@ -209,7 +209,7 @@ class _Copy:
         finally:
             os.close(handle)
         if not same:
-            raise CopyError("the copy read back differs from the source", source, "Try again, or try another drive.")
+            raise CopyError("the copy read back differs from the source", source, "Retry, or try another drive.")
 
     def name_finally(self, stamp: Stamp) -> None:
         self.folder.set_times(self.partial, stamp[1], stamp[1])

@@ -70,10 +70,10 @@ class Piece:
     def state_words(self) -> str:
         """Its state for a person."""
         if self.active and self.held:
-            return "standing still"
+            return "paused"
         if self.state == "running":
-            return {"proxy": "making", "film": "rendering"}.get(self.kind, "copying and proving")
-        return {"done": "finished", "failed": "needs you"}.get(self.state, self.state)
+            return {"proxy": "making", "film": "rendering"}.get(self.kind, "copying and verifying")
+        return {"done": "finished", "failed": "failed"}.get(self.state, self.state)
 
     def to_json(self) -> dict[str, Any]:
         """Plain values."""

@@ -371,7 +371,7 @@ class _Keeper:
                 still += _LOOK
             limit = entry.stalled_after
             if limit is not None and still > limit + (0 if begun else _START):
-                raise WorkerStalled(f"it came no further for {still:.0f} s and was ended", None, "Try it again.")
+                raise WorkerStalled(f"made no progress for {still:.0f} s and was stopped", None, "Retry.")
             if entry.cancelled.is_set():
                 if not told:
                     self.stand_still(False)

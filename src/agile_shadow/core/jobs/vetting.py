@@ -156,5 +156,5 @@ class Vetting:
 
 def _deadly(path: Path) -> MediaError:
     return MediaError(
-        "twice a process ended while it read this file: it is not opened here", path, "Look at it with care."
+        "twice a process ended while it read this file: it is not opened here", path, "Check the file with care."
     )

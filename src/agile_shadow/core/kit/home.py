@@ -139,7 +139,7 @@ def _brought(request: HomeRequest, clip: Clip, step: Step) -> tuple[Clip, Report
     original, value, size = _copied(road, clip.original.file, request.originals, step)
     known = clip.original.checksum_value if clip.original.checksum == CHECKSUM else ""
     if known and value != known:
-        raise CopyError("does not have the bytes that were ingested on the road", original.path, "Look at the kit.")
+        raise CopyError("does not have the bytes that were ingested on the road", original.path, "Check the kit.")
     sidecars = tuple(
         _copied(road, file, request.originals, step)[0] for file in clip.sidecars if _size(road, file) is not None
     )
@@ -169,7 +169,7 @@ def _copied(road: Project, file: FileRef, home: Shelf, step: Step) -> tuple[File
         target = home.root / folder / part.name
         (one,) = copy_file(part, (target,), CHECKSUM, step, (Anchor.of(home.root),))
         if one.path != target and file.form != "file":
-            raise CopyError("another file of that name lies there already", target, "Move one of the two away.")
+            raise CopyError("another file of that name is there already", target, "Move one of the two away.")
         values.append((part.name, one.value))
         size += one.stamp[0]
         proved.append(one)

@@ -161,7 +161,7 @@ def make_kit(request: KitRequest, report: Report) -> Kit:
         raise ShadowError("is the kit of another project", folder, "Choose another folder.")
     plan = plan_kit(request)
     if not plan.fits:
-        raise ShadowError(f"has not enough room: {plan.new - plan.free} bytes are missing", folder, "Free some there.")
+        raise ShadowError(f"has not enough free space: {plan.new - plan.free} bytes missing", folder, "Free some.")
     kit = before or _new_kit(request)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -190,7 +190,7 @@ def _refuse_place(request: KitRequest) -> None:
     folder = request.folder
     for shelf in request.project.shelves:
         if folder == shelf.root or folder.is_relative_to(shelf.root):
-            raise ShadowError(f"lies on the shelf {shelf.name}", folder, "Choose a folder of its own.")
+            raise ShadowError(f"is on the shelf {shelf.name}", folder, "Choose a folder of its own.")
     if folder.is_dir() and any(folder.iterdir()) and not is_kit(folder):
         raise ShadowError("is not empty, and no kit", folder, "Choose an empty folder.")
 
@@ -271,7 +271,7 @@ def _for_the_road(
 
 def _road_decision(decision: Decision) -> Decision:
     """Which files were paired by hand is settled on the road: the kit holds the one that was shown."""
-    return Decision(pin=decision.pin)
+    return Decision(pin=decision.pin, tags=decision.tags)
 
 
 def _on_the_road(clip: Clip, files: list[KitFile], shelves: dict[str, str], made: ProxyResult | None) -> Clip:

@@ -11,6 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 from ..project import Cut
+from ..project.cut import tidy_tags
 from ..timeline import Block, Timeline, Track
 from ..timeline.rows import settled
 
@@ -163,17 +164,22 @@ class _Merging:
         if not any(_overlaps(track.blocks) for track in merged.tracks):
             return settled(merged)
         key = f"line {left.id}"
-        what = f"{left.name}: what was added or moved on one side lies over what was on the other"
+        what = f"{left.name}: what was added or moved on one side overlaps what was on the other"
         return right if self._asked(key, what, left.id) else left
 
     def decisions(self, base: Cut, mine: Cut, theirs: Cut) -> Mapping[str, Any]:
-        """Pins: whatever else was decided there is of the kit's own files."""
+        """Pins, and tags of both sides: whatever else was decided there is of the kit's own files."""
         found = dict(mine.decisions)
         for clip in {*theirs.decisions, *base.decisions}:
             old, left, right = (cut.decision(clip) for cut in (base, mine, theirs))
+            if right.tags not in (old.tags, left.tags):
+                gone = {tag for tag in old.tags if tag not in left.tags or tag not in right.tags}
+                both = {*left.tags, *right.tags} - gone
+                found[clip] = left = replace(left, tags=tidy_tags(both))
+                self.taken.append("tags of a clip")
             if right.pin == old.pin or right.pin == left.pin:
                 continue
-            if left.pin == old.pin or self._asked(f"pin {clip}", "a clip was pinned otherwise on both sides", ""):
+            if left.pin == old.pin or self._asked(f"pin {clip}", "a clip was pinned differently on both sides", ""):
                 found[clip] = replace(left, pin=right.pin)
                 self.taken.append("a pin of a clip")
         return found

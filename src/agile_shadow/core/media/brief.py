@@ -16,7 +16,7 @@ from .probe import camera_in, recorded_in, timecode_and_reel
 
 @dataclass(frozen=True)
 class Brief:
-    """``width``, ``height`` in stored pixels; ``frames`` as the container counts them; ``rate`` in frames a second.
+    """``width``, ``height`` in stored pixels; ``frames`` as the container counts them; ``rate`` in frames per second.
 
     ``channels`` of all sound streams; ``timecode`` of the first frame, ``recorded`` (day and time), ``camera``,
     ``reel``: "" when unknown. ``time_base``: seconds per tick.
@@ -73,5 +73,5 @@ def brief(path: Path, sequence_rate: Fraction | None = None) -> Brief:
             )  # fmt: skip
         except (av.error.FFmpegError, *ODD_FILE) as error:
             raise MediaError(
-                "cannot be understood: it is damaged or of another kind", path, "Check the file."
+                "is damaged or not a supported media file", path, "Check the file."
             ) from error

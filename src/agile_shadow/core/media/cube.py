@@ -49,7 +49,7 @@ def read_cube(content: bytes) -> CubeInfo:
 def _side(words: list[str], number: int) -> int:
     side = int(words[1]) if len(words) == 2 and words[1].isdigit() else 0
     if not 2 <= side <= LARGEST_SIDE:
-        raise ValueError(f"line {number}: LUT_3D_SIZE lies between 2 and {LARGEST_SIDE}")
+        raise ValueError(f"line {number}: LUT_3D_SIZE must be between 2 and {LARGEST_SIDE}")
     return side
 
 

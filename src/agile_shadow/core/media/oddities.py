@@ -50,7 +50,7 @@ def _of_picture(
     if _is_table(container) and any(entry.is_discard for entry in stream.index_entries):
         yield "an edit list shows a part of what was recorded"
     if len(index) > 1 and index.constant_rate() is None:
-        yield "its frames come at a variable rate"
+        yield "its frame rate is variable"
     if stream.codec_context.name == "exr":
         yield "its colours are scene-linear: shown through the curve of sRGB, brighter than white is white"
     elif int(first.colorspace) == _UNSPECIFIED and not first.format.is_rgb:

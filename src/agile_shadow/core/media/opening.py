@@ -86,7 +86,7 @@ def _refuse_empty(part: Path, several: bool) -> None:
     handle = open_ordinary(part if several else os.path.realpath(part))
     try:
         if not os.pread(handle, 1, 0):
-            raise MediaError("is empty (zero bytes)", part, "Copy it again from the card if you can.")
+            raise MediaError("is empty (0 bytes)", part, "Copy it again from the card if you can.")
     finally:
         os.close(handle)
 

@@ -27,7 +27,7 @@ def poster(path: Path, rate: Fraction | None = None) -> bytes:
             raise MediaError("has no picture", path, "Choose a file with video.")
         try:
             frame = _frame(container, container.streams.video[0])
-            image = _small(frame, Fraction(container.streams.video[0].sample_aspect_ratio or 1))
+            image = small_picture(frame, Fraction(container.streams.video[0].sample_aspect_ratio or 1))
         except (av.error.FFmpegError, *ODD_FILE) as error:
             raise MediaError("has no frame that can be decoded", path, "Check the file.") from error
     if image is None:
@@ -58,7 +58,8 @@ def _frame(container: InputContainer, stream: VideoStream) -> VideoFrame | None:
     return frame
 
 
-def _small(frame: VideoFrame | None, aspect: Fraction) -> Image.Image | None:
+def small_picture(frame: VideoFrame | None, aspect: Fraction) -> Image.Image | None:
+    """A frame at most WIDTH x HEIGHT pixels large, upright and in its shape; ``aspect``: of its pixels."""
     if frame is None or not frame.width or not frame.height:
         return None
     turned = frame.rotation % 180 == 90

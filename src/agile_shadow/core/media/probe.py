@@ -89,7 +89,7 @@ def probe(path: Path, rate: Fraction | None = None) -> MediaInfo:
             raise MediaError(f"cannot be decoded ({error.strerror})", path, "Check the file.") from error
         except ODD_FILE as error:
             raise MediaError(
-                "cannot be understood: it is damaged or of another kind", path, "Check the file."
+                "is damaged or not a supported media file", path, "Check the file."
             ) from error
     raise MediaError("has neither picture nor sound", path, "Leave it out.")
 

@@ -77,7 +77,7 @@ def look_through(
     except (av.error.FFmpegError, OSError) as error:
         raise MediaError("breaks off while it is read", path, "Copy it again from the card if you can.") from error
     except ODD_FILE as error:
-        raise MediaError("cannot be understood: it is damaged or of another kind", path, "Check the file.") from error
+        raise MediaError("is damaged or not a supported media file", path, "Check the file.") from error
     return found.whole(edited)
 
 

@@ -100,8 +100,8 @@ def _told(both: int, clocks: int, sounds: int, without: int) -> str:
                            (clocks, "by timecode alone"))
         if count
     ]  # fmt: skip
-    blocks = f"{without} chosen block{'s' if without != 1 else ''}"
+    blocks = f"{without} selected block{'s' if without != 1 else ''}"
     if not parts:
-        return f"No recording was found for {blocks}: neither timecode nor sound says where one lies."
+        return f"No recording was found for {blocks}: neither timecode nor sound says where one belongs."
     left = f"; none was found for {blocks}" if without else ""
     return f"Sound laid: {', '.join(parts)}{left}."

@@ -134,7 +134,7 @@ def find_again(
     used: set[Path] = set()
     for number, lost in enumerate(wanted):
         going_on()
-        report("Looking for missing files", number / max(1, len(wanted)))
+        report("Searching for missing files", number / max(1, len(wanted)))
         again = _best(lost, [file for file in by_size.get(lost.size, []) if file.path not in used], pool, going_on)
         if again is not None:
             used.add(again.path)

@@ -125,7 +125,7 @@ def _refuse_unrecorded(
 ) -> None:
     status = _looked_at(root, path)
     if status is None or not stat.S_ISREG(status.st_mode):
-        raise ShadowError("it is not there, or no file", path, "Look what lies there.")
+        raise ShadowError("it is not there, or no file", path, "Check what is there.")
     if identity_of(status) in guarded:
         raise ShadowError("a project uses it", path, "")
     memory = remembered_made(path)
@@ -139,7 +139,7 @@ def _refuse_changed(root: Path, path: Path, status: os.stat_result) -> None:
     if now is None or (identity_of(now), now.st_size, now.st_mtime_ns) != (
         identity_of(status), status.st_size, status.st_mtime_ns
     ):  # fmt: skip
-        raise ShadowError("it changed while it was looked at", path, "Try again.")
+        raise ShadowError("it changed while it was looked at", path, "Retry.")
 
 
 def _removable(
@@ -152,12 +152,12 @@ def _removable(
         raise ShadowError("it was not made by this project", None, "Unpair it: the file is yours to remove.")
     shelf, path = project.shelf(proxy.file.shelf), project.path(proxy.file)
     if shelf is None or path is None or proxy.file.form != "file":
-        raise ShadowError("it does not lie on a shelf of this project", None, "Remove it by hand.")
+        raise ShadowError("it is not on a shelf of this project", None, "Remove it by hand.")
     status = _looked_at(shelf.root, path)
     if status is None:
         return None
     if not stat.S_ISREG(status.st_mode):
-        raise ShadowError("it is no file", path, "Look what lies there.")
+        raise ShadowError("it is no file", path, "Check what is there.")
     if identity_of(status) in footage:
         raise ShadowError("it is an original", path, "Unpair it.")
     if identity_of(status) in used:

@@ -288,7 +288,7 @@ class Search:
                     keys[half.path] = key_of(half.path, *self._stamps[half.path])
             self._made_prints[half.path] = self._prints.kept(keys[half.path]) if half.path in keys else None
         fresh = [half for half in missing if half.path in there and self._made_prints[half.path] is None]
-        answers = self._each("Looking at pictures", [(print_of, PrintRequest(half)) for half in fresh])
+        answers = self._each("Comparing pictures", [(print_of, PrintRequest(half)) for half in fresh])
         for half, made in zip(fresh, answers, strict=True):
             self._made_prints[half.path] = made
             if made is not None:

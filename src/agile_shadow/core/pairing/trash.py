@@ -41,7 +41,7 @@ def out_of_trash(path: Path) -> None:
         rename_new(kept, path)
         info.unlink(missing_ok=True)
     except FileExistsError as error:
-        raise ShadowError("another file lies there now", path, "Take it out of the trash by hand.") from error
+        raise ShadowError("another file is there now", path, "Take it out of the trash by hand.") from error
     except OSError as error:
         raise from_os_error(error, path) from error
 

@@ -93,7 +93,7 @@ def about_timecode(original: Traits, file: Traits, alike: int, trusted: bool) ->
     if delta == 0:
         return Finding("timecode", max(5.0 - rarity, 0.3), f"the same start timecode {file.info.start_timecode}")
     if delta > 0 and file.end <= original.end + 2:
-        return Finding("timecode", max(4.0 - rarity, 0.2), f"its timecode lies {delta} frames after the original's")
+        return Finding("timecode", max(4.0 - rarity, 0.2), f"its timecode is {delta} frames after the original's")
     return Finding("timecode", -6.0, f"its timecode {file.info.start_timecode} is not within the original's")
 
 
@@ -113,8 +113,8 @@ def about_rate(original: Traits, file: Traits) -> Finding:
     """Frame rates."""
     mine, theirs = original.info.frame_rate, file.info.frame_rate
     if same_rate(original, file):
-        return Finding("rate", 0.5, f"the same rate, {rate_label(mine)} frames a second")
-    return Finding("rate", -8.0, f"it runs at {rate_label(theirs)} frames a second, the original at {rate_label(mine)}")
+        return Finding("rate", 0.5, f"the same rate, {rate_label(mine)} frames per second")
+    return Finding("rate", -8.0, f"it runs at {rate_label(theirs)} fps, the original at {rate_label(mine)}")
 
 
 def about_shape(original: Traits, file: Traits) -> Finding | None:
@@ -124,7 +124,7 @@ def about_shape(original: Traits, file: Traits) -> Finding | None:
         return None
     if abs(theirs / mine - 1) <= _SHAPE_ROOM:
         return Finding("shape", 0.3, "the same shape")
-    return Finding("shape", -3.0, f"its picture is {theirs:.2f} times as wide as high, the original's {mine:.2f}")
+    return Finding("shape", -3.0, f"its aspect ratio is {theirs:.2f}, the original's {mine:.2f}")
 
 
 def about_channels(original: Traits, file: Traits) -> Finding | None:

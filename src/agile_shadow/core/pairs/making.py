@@ -17,7 +17,7 @@ log = logging.getLogger(__name__)
 
 _MADE = 0.95  # of the work
 _MOST = 0.05  # of the time of the making: a proof that takes more is left to when the making is over
-_FIXED, _LOADING, _PACE = 0.5, 1.5, 250.0  # seconds of any proof; of loading what it computes with; frames a second
+_FIXED, _LOADING, _PACE = 0.5, 1.5, 250.0  # seconds of any proof; of loading what it computes with; frames per second
 
 
 def make_proven_proxy(request: ProxyRequest, report: Report) -> ProxyResult:

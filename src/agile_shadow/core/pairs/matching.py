@@ -179,7 +179,7 @@ class Matching:
     ) -> str:  # fmt: skip
         """Why a pair is no more than likely; empty for a certain one."""
         if one.weight < _CERTAIN:
-            return "the evidence is too thin to take it unasked"
+            return "too little evidence to pair it without asking"
         rival = max((c for c in of_file if c is not one), key=lambda c: c.weight, default=None)
         if rival is not None and one.weight - rival.weight < _LEAD:
             return f"{self.originals[rival.original].path} fits nearly as well"
@@ -196,7 +196,7 @@ class Matching:
             if ahead and picture.moving - max(ahead) < _PICTURE_LEAD and not supported:
                 return "another take moves nearly alike"
         if not known:
-            return "where it begins in the original cannot be told to the frame"
+            return "its start in the original is not certain to the frame"
         if not same_rate(self.originals[one.original], self.files[one.file]):
             return "it runs at another rate"
         return ""

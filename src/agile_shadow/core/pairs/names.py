@@ -44,7 +44,7 @@ class NameMatch:
 
 
 def core_of(path: str) -> str:
-    """A file's name in small letters without its endings, also doubled ones: ``A001.MOV.mov`` is ``a001``."""
+    """A file's name in small letters without its extensions, also doubled ones: ``A001.MOV.mov`` is ``a001``."""
     name = PurePosixPath(path).name
     while is_known_media_name(name) or PurePosixPath(name).suffix.lower() in (".lrv", ".lrf"):
         name = PurePosixPath(name).stem

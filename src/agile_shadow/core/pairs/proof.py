@@ -79,7 +79,7 @@ def prove(request: ProveRequest, report: Report) -> Proof:
     else:
         readings = read_places(request.original, request.proxy, request.offset, report=lambda part: report(part * 0.8))
     if not readings.seen:
-        reason = "no frame of it lies within its original"
+        reason = "no frame of it is within its original"
         return Proof("refused", stamp, (reason,), tuple(notes), better_offset=_offset(request))
     picture = _look(request, readings, stamp)
     report(0.9)
@@ -149,7 +149,7 @@ def _data(request: ProveRequest) -> tuple[list[str], list[str]]:
     notes: list[str] = []
     if not same_rate(original, proxy):
         rates = rate_label(proxy.info.frame_rate), rate_label(original.info.frame_rate)
-        text = f"runs at {rates[0]} frames a second, its original at {rates[1]}"
+        text = f"runs at {rates[0]} frames per second, its original at {rates[1]}"
         (notes if request.original.info.variable_rate else wrong).append(text)
         return wrong, notes
     left = original.frames - request.offset
@@ -164,7 +164,7 @@ def _data(request: ProveRequest) -> tuple[list[str], list[str]]:
     wrong.extend(_timecode(original, proxy, request.offset))
     mine, theirs = float(original.info.display_aspect), float(proxy.info.display_aspect)
     if mine and theirs and abs(theirs / mine - 1) > _SHAPE_ROOM:
-        wrong.append(f"its picture is {theirs:.2f} times as wide as high, its original's {mine:.2f} times")
+        wrong.append(f"its aspect ratio is {theirs:.2f}, its original's {mine:.2f}")
     channels = original.info.audio_channels, proxy.info.audio_channels
     if channels[1] > channels[0]:
         wrong.append(f"has {channels[1]} sound channels where its original has {channels[0]}")
@@ -221,7 +221,7 @@ def _look(request: ProveRequest, readings: Readings, stamp: Stamp) -> Proof:
     if verdict.moving <= NONE or not told:
         what = "nothing in it moves enough" + (" besides what is burnt in" if verdict.burnt_in else "")
         if verdict.moving > NONE:
-            what = "too little of it moves, or it is packed too hard"
+            what = "too little moves, or it is compressed too much"
         return replace(plain, state="cannot tell", notes=(f"the picture cannot tell one frame from the next: {what}",))
     return plain
 

@@ -42,9 +42,9 @@ def still_pixels(half: Half, width: int, height: int) -> NDArray[np.uint8]:
         try:
             frame = next(container.decode(container.streams.video[0]), None)
         except (av.error.FFmpegError, IndexError, *ODD_FILE) as error:
-            raise MediaError("cannot be decoded", half.path, "Look at it.") from error
+            raise MediaError("cannot be decoded", half.path, "Check the file.") from error
     if frame is None:
-        raise MediaError("has no frame that can be decoded", half.path, "Look at it.")
+        raise MediaError("has no frame that can be decoded", half.path, "Check the file.")
     return _upright(frame, width, height)
 
 

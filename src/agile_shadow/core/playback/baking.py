@@ -27,6 +27,8 @@ from ..shelves import open_root
 from ..switch import Presence, choose
 from ..timeline import Block, Timeline, Track, new_id
 
+_NOTHING_NEW = ", move=None, keep_pitch=False"  # younger than the first bakes, which stay good
+_PLAIN_TITLE = ", colour='#faf6ec', edge='outline', align='as the position', roll=False"
 _WIDEST = 1280  # pixels
 _NAME = re.compile(r"baked [0-9a-f]{12}\.mov")
 _LEAST = (256, 120)  # pixels that the codec holds
@@ -73,7 +75,7 @@ def bake(request: BakeRequest, report: Report) -> Path:
             remember_made(replace(as_it_is(partial), path=out.absolute()))
             folder.name_finally(partial.name, out.name)
     except av.error.FFmpegError as error:
-        raise MediaError(f"could not be baked ({error.strerror})", out, "Try again.") from error
+        raise MediaError(f"could not be baked ({error.strerror})", out, "Retry.") from error
     except OSError as error:
         raise from_os_error(error, out, MediaError) from error
     finally:
@@ -126,7 +128,7 @@ def stretch_digest(project: Project, start: int, end: int) -> str:
     for track in line.tracks:
         if track.kind == "picture" and not track.off:
             parts.append([_block_part(project, block, start) for block in _concerned(track, start, end)])
-    return hashlib.sha1(repr(parts).encode()).hexdigest()
+    return hashlib.sha1(repr(parts).replace(_NOTHING_NEW, "").replace(_PLAIN_TITLE, "").encode()).hexdigest()
 
 
 def _concerned(track: Track, start: int, end: int) -> list[Block]:

@@ -50,7 +50,7 @@ class Clock:
         return self.speed != 0
 
     def start(self, frame: int, speed: Fraction, rate: Fraction, loop: Loop | None, sound: Timekeeper | None) -> None:
-        """Run from a frame on; ``speed`` 1 is ``rate`` frames a second, a negative one runs backward."""
+        """Run from a frame on; ``speed`` 1 is ``rate`` frames per second, a negative one runs backward."""
         with self._lock:
             self._first, self._pace, self.loop = frame, speed * rate, loop
             self._sound, self._before, self._since = sound, 0.0, self.now()

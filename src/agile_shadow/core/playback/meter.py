@@ -28,7 +28,7 @@ class MeterReading:
 
     def text(self) -> str:
         """The reading in words."""
-        return f"{self.shown:.0f} of {float(self.wanted):.3g} a second, {self.late} late"
+        return f"{self.shown:.0f} of {float(self.wanted):.3g} fps, {self.late} late"
 
 
 class Meter:

@@ -46,7 +46,7 @@ class ClipProgram:
 
     @classmethod
     def of(cls, clip: Clip) -> ClipProgram:
-        """The program of a clip. Sound files count 25 frames a second; a still is one frame."""
+        """The program of a clip. Sound files count 25 frames per second; a still is one frame."""
         info = clip.original.info
         pixels = (info.display_width, info.display_height)
         if info.kind == "still":

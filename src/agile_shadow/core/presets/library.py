@@ -10,6 +10,14 @@ from ..library import Library
 from .model import SCHEMA, VERSION, Preset
 from .upgrades import upgraded
 
+_FORMER = {
+    "quick cut": "Everyday, quarter size", "small laptop": "Small files, quarter size",
+    "finer picture": "Better picture, half size", "for viewing, marked": "For review, with burn-ins",
+    "leave originals, half size": "Originals stay in place, half size",
+    "night shift, two copies": "Two copies, proxies overnight",
+    "only what this machine cannot play": "Proxies only where needed", "copy and prove only": "Copy and verify only",
+}  # fmt: skip
+
 PRESETS = Library(
     folder="presets",
     shipped=Path(__file__).parent / "shipped",
@@ -18,6 +26,7 @@ PRESETS = Library(
     version=VERSION,
     make=lambda values: Preset.model_validate(upgraded(values)),
     error=PresetError,
+    former=_FORMER,
 )
 load_preset = PRESETS.load
 parse_preset = PRESETS.parse

@@ -37,7 +37,7 @@ def _read_scale(value: Any) -> Fraction:
     except ValueError as error:
         raise ValueError('write the size as a fraction such as "1/4"') from error
     if not Fraction(1, 32) <= scale <= 1:
-        raise ValueError("the size lies between 1/32 and 1")
+        raise ValueError("the size must be between 1/32 and 1")
     return scale
 
 

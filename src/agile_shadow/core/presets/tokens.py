@@ -27,7 +27,7 @@ class Token:
 
 
 TOKENS = (
-    Token("name", "the original's name without its ending", "A001C004"),
+    Token("name", "the original's name without its extension", "A001C004"),
     Token("date", "day it was shot", "2026-10-12"),
     Token("time", "time of day it was shot", "093142"),
     Token("camera", "camera, as the file or the card's first folder names it", "MAIN_A001"),
@@ -36,7 +36,7 @@ TOKENS = (
     Token("folder", "the clip's own folder on the card", "CLIPS"),
     Token("counter", "number in the order of the card; {counter:3} gives 001", "4"),
     Token("project", "name of the project", "The Tern Ferry"),
-    Token("preset", "name of the preset", "Quick cut"),
+    Token("preset", "name of the preset", "Everyday, quarter size"),
 )
 _NAMES = {token.name for token in TOKENS}
 EXAMPLES = {token.name: token.example for token in TOKENS}

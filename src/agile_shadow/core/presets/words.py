@@ -43,7 +43,7 @@ def _originals(originals: Originals) -> str:
     proof = (
         "compare sizes only"
         if originals.checksum == "size"
-        else f"prove each byte with {originals.checksum}"
+        else f"verify by {originals.checksum}"
         if originals.do == "copy"
         else f"note its {originals.checksum}"
     )
@@ -138,7 +138,7 @@ def suggested_name(preset: Preset) -> str:
     """A name from the settings, such as ``Quarter DNxHR LB, marked``."""
     wanted = preset.proxies
     if wanted is None:
-        return "Copy and prove" if preset.originals.do == "copy" else "Note only"
+        return "Copy and verify" if preset.originals.do == "copy" else "Note only"
     size = scale_words(wanted.scale) if wanted.scale is not None else f"{wanted.height} lines"
     size = size.removeprefix("a ").removeprefix("an ").removesuffix(" the size").removesuffix(" of the size")
     name = f"{size[:1].upper()}{size[1:]} {codec_words(wanted)}"

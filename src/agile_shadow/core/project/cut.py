@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from ..pairs import FileRef, Original, Proxy, Stamp
@@ -22,6 +22,7 @@ class Decision:
     """
 
     pin: Side | None = None
+    tags: tuple[str, ...] = ()
     original: Original | None = None
     over: FileRef | None = None
     taken: frozenset[FileRef] = frozenset()
@@ -47,6 +48,18 @@ class Decision:
 
 
 NO_DECISION = Decision()
+_LONGEST, _MOST_TAGS = 60, 40  # letters of a tag; tags of a clip
+
+
+def tidy_tags(tags: Iterable[str]) -> tuple[str, ...]:
+    """Each tag once, without regard to case, in the order of the alphabet; empty ones and what is over the limits are
+    left out."""
+    found: dict[str, str] = {}
+    for tag in tags:
+        plain = " ".join(tag.split())[:_LONGEST].strip()
+        if plain:
+            found.setdefault(plain.casefold(), plain)
+    return tuple(found[key] for key in sorted(found)[:_MOST_TAGS])
 
 
 @dataclass(frozen=True)
@@ -108,7 +121,7 @@ def _as_chosen(clip: Clip, decision: Decision) -> Clip:
         if proxy.file not in decision.parted and (proxy.by_itself or proxy.file in decision.taken)
     )
     original = decision.original if decision.over == clip.original.file else None
-    return replace(clip, original=original or clip.original, proxies=proxies, pin=decision.pin)
+    return replace(clip, original=original or clip.original, proxies=proxies, pin=decision.pin, tags=decision.tags)
 
 
 def _proxy_as_chosen(proxy: Proxy, decision: Decision) -> Proxy:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 from pathlib import Path
@@ -13,7 +14,7 @@ from ..pairs import FileRef, Original
 from ..presets import Preset
 from ..shelves import Shelf
 from ..timeline import Block, Side, Timeline, new_id
-from .cut import Cut, Decision, shown
+from .cut import Cut, Decision, shown, tidy_tags
 from .footage import Bake, Clip, Footage, places_of
 
 
@@ -112,6 +113,10 @@ class Project:
     def with_pin(self, clip: str, pin: Side | None) -> Project:
         """With a clip pinned to a side, or following the switch."""
         return self.with_decision(clip, replace(self.cut.decision(clip), pin=pin))
+
+    def with_tags(self, clip: str, tags: Iterable[str]) -> Project:
+        """With a clip's tags: each once, without regard to case, in the order of the alphabet."""
+        return self.with_decision(clip, replace(self.cut.decision(clip), tags=tidy_tags(tags)))
 
     def path(self, file: FileRef) -> Path | None:
         """Where a file lies on this machine; None without its shelf. Raises ShelfError for a path that leaves it."""

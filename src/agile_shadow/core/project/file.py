@@ -31,7 +31,7 @@ from ..strict import plain, read_json
 from ..texts import whole_text
 from ..timeline import Block, Timeline
 from . import schema
-from .cut import Cut, Decision
+from .cut import Cut, Decision, tidy_tags
 from .document import Project
 from .earlier import keep_earlier
 from .footage import Bake, Clip, Footage
@@ -263,12 +263,14 @@ def _clip_to_otio(project: Project, clip: Clip) -> Json:
         key = "proxy" if number == 0 else f"proxy_{number + 1}"
         references[key] = _reference(project, proxy.file, proxy.info, _proxy_values(proxy))
     active = "proxy" if project.side_of(clip) == "proxies" and clip.proxies else "original"
-    values = {
+    values: Json = {
         "clip": clip.id,
         "pin": clip.pin,
         "source": clip.source,
         "sidecars": [[file.shelf, file.path] for file in clip.sidecars],
     }
+    if clip.tags:
+        values["tags"] = list(clip.tags)
     return schema.clip(clip.name, references, active, {KEY: values})
 
 
@@ -334,7 +336,7 @@ def _from_otio(timeline: Json) -> Project:
     footage = Footage(
         id=_text(values["id"], 200),
         shelves=tuple(shelf_from_json(shelf) for shelf in values["shelves"]),
-        clips=tuple(replace(clip, pin=None) if clip.pin else clip for clip in clips),
+        clips=tuple(replace(clip, pin=None, tags=()) if clip.pin or clip.tags else clip for clip in clips),
         reports=tuple(_report_from(report) for report in values.get("reports", ())),
         bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
         chosen_preset=_text(values.get("chosen_preset", ""), 1000),
@@ -347,7 +349,7 @@ def _from_otio(timeline: Json) -> Project:
         showing=values["showing"],
         preset=preset,
         by_itself=values.get("by_itself", False) is True,
-        decisions={clip.id: Decision(pin=clip.pin) for clip in clips if clip.pin},
+        decisions={clip.id: Decision(pin=clip.pin, tags=clip.tags) for clip in clips if clip.pin or clip.tags},
     )
     project = Project(footage, cut)
     for kind, ids in (("clips", [clip.id for clip in project.clips]), ("shelves", [s.id for s in project.shelves])):
@@ -393,6 +395,7 @@ def _clip_from_otio(element: Json) -> Clip:
         proxies=tuple(_proxy_from(reference["metadata"][KEY]) for reference in proxies),
         sidecars=tuple(FileRef(shelf, path) for shelf, path in values.sidecars),
         pin=values.pin,
+        tags=tidy_tags(values.tags),
         source=values.source,
     )
 

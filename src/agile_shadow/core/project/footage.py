@@ -19,8 +19,9 @@ _STILL = Fraction(5)  # seconds
 @dataclass(frozen=True)
 class Clip:
     """One shot: its original, proxies, sidecars. ``source`` is where it was found; ``pin`` overrides the switch.
+    ``tags`` are words of the user's own, in order.
 
-    As a project shows it, after the decisions of its cut; the footage itself knows no pins, and all files.
+    As a project shows it, after the decisions of its cut; the footage itself knows no pins and tags, and all files.
     """
 
     id: str
@@ -30,6 +31,7 @@ class Clip:
     sidecars: tuple[FileRef, ...] = ()
     pin: Side | None = None
     source: str = ""
+    tags: tuple[str, ...] = ()
 
     @property
     def length(self) -> Fraction:

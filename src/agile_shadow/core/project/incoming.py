@@ -58,6 +58,7 @@ class ClipIn(Strict):
     clip: Id
     pin: Side | None = None
     source: PathText = ""
+    tags: Annotated[tuple[Name, ...], Field(max_length=1000)] = ()
     sidecars: Annotated[tuple[tuple[Id, PathText], ...], Field(max_length=100_000)] = ()
 
 
@@ -98,6 +99,18 @@ class TrackIn(Strict):
     id: Id | None = None
 
 
+class MoveIn(Strict):
+    """A slow movement of a block's picture."""
+
+    x: Number = 0.0
+    y: Number = 0.0
+    scale: Number = 1.0
+    opacity: Number = 1.0
+    ease: bool = True
+    begin: Annotated[int, Field(ge=-(10**10), le=10**10)] = 0
+    length: Annotated[int, Field(ge=0, le=10**10)] = 0
+
+
 class EffectsIn(Strict):
     """What is done to a block."""
 
@@ -106,6 +119,8 @@ class EffectsIn(Strict):
     gain: Annotated[float, Field(ge=-200, le=60, allow_inf_nan=False)] = 0.0
     fade_in: Annotated[int, Field(ge=0, le=10**10)] = 0
     fade_out: Annotated[int, Field(ge=0, le=10**10)] = 0
+    move: MoveIn | None = None
+    keep_pitch: bool = False
 
 
 class BlockIn(Strict):
@@ -131,6 +146,10 @@ class TitleIn(Strict):
     face: Name
     size: Number
     spot: Name
+    colour: Name = "#faf6ec"
+    edge: Name = "outline"
+    align: Name = "as the position"
+    roll: bool = False
 
 
 class MarkerIn(Strict):

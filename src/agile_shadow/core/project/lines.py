@@ -6,6 +6,7 @@ import hashlib
 import json
 import secrets
 from collections.abc import Callable
+from dataclasses import asdict
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
@@ -15,6 +16,7 @@ from ..presets import Attached
 from ..presets.attached import check_cube
 from ..time import frame_of, rate_text
 from ..timeline import (
+    NEW_TITLE,
     NO_COLOUR,
     NO_EFFECTS,
     PLAIN,
@@ -23,6 +25,7 @@ from ..timeline import (
     Dissolve,
     Effects,
     Marker,
+    Move,
     Placement,
     Timeline,
     Title,
@@ -37,6 +40,7 @@ _TABLES = 64 << 20  # bytes of all colour tables, unpacked
 ClipText = Callable[[Block], tuple[str, str, str, MediaInfo]]  # name, references as JSON, active key, what it is
 _PLACEMENT = ("x", "y", "scale", "rotation", "left", "top", "right", "bottom", "opacity", "shape")
 _NEW = Timeline()
+_TITLE = ("colour", "edge", "align", "roll")
 _COLOUR = ("exposure", "temperature", "contrast", "saturation")
 
 
@@ -128,7 +132,8 @@ def block_to_text(block: Block, rate: Fraction, clip: ClipText, tables: Tables) 
     values = {KEY: _block_values(block, tables)}
     warp = [schema.time_warp(float(block.speed))] if block.speed != 1 else []
     if block.title is not None:
-        drawn = {"text": block.title.text, "face": block.title.face, "size": block.title.size, "spot": block.title.spot}
+        drawn = {name: getattr(block.title, name) for name in ("text", "face", "size", "spot")}
+        drawn |= {name: value for name in _TITLE if (value := getattr(block.title, name)) != getattr(NEW_TITLE, name)}
         reference = schema.generator("title", drawn, schema.time_range(0, block.length, float(rate)))
         placed = schema.time_range(0, block.length, float(rate))
         return json.dumps(
@@ -170,8 +175,10 @@ def _effects_values(effects: Effects, tables: Tables) -> Json:
     values["colour"] = {name: value for name, value in colour.items() if value != getattr(NO_COLOUR, name)}
     if effects.colour.lut is not None:
         values["colour"]["lut"] = tables.key_of(effects.colour.lut)
-    for name in ("gain", "fade_in", "fade_out"):
+    for name in ("gain", "fade_in", "fade_out", "keep_pitch"):
         values[name] = getattr(effects, name)
+    if effects.move is not None:
+        values["move"] = asdict(effects.move)
     return {name: value for name, value in values.items() if value}
 
 
@@ -260,7 +267,7 @@ _SLOWEST = Fraction(1, 10_000)
 
 def _title_from(values: Json) -> Title:
     one = TitleIn.model_validate(values)
-    return Title(one.text, one.face, one.size, one.spot).checked()
+    return Title(**one.model_dump()).checked()
 
 
 def _effects_from(one: EffectsIn, tables: Tables) -> Effects:
@@ -275,4 +282,6 @@ def _effects_from(one: EffectsIn, tables: Tables) -> Effects:
         gain=one.gain,
         fade_in=one.fade_in,
         fade_out=one.fade_out,
+        keep_pitch=one.keep_pitch,
+        move=Move(**one.move.model_dump()).checked() if one.move is not None else None,
     )

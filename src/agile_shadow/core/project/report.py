@@ -23,16 +23,19 @@ class Problem:
     step: Line = ""
 
 
+NEEDS = "needs attention"
+NEEDED = (NEEDS, "needs you")  # the state of a row that waits for a person; the second in reports of before
+
 STEP_WORDS = {
-    "retry": "Try again",
-    "show": "Show the file",
+    "retry": "Retry",
+    "show": "Open its folder",
     "read": "Read the source again",
 }
 
 
 @dataclass(frozen=True)
 class ReportRow:
-    """One clip. ``size`` in bytes, ``frames`` and ``rate`` (frames a second, as a fraction), 0 and "" where unknown.
+    """One clip. ``size`` in bytes, ``frames`` and ``rate`` (frames per second, as a fraction), 0 and "" where unknown.
 
     ``state`` in words; ``original``, ``second`` and ``proxy`` are paths below their shelves; ``poster``: whether
     a picture of it can be made from its ``original`` or its ``proxy``; "" where there is none.
@@ -113,26 +116,26 @@ class IngestReport:
     def one_number(self) -> str:
         """The one line to trust in the morning."""
         if not self.found:
-            return "Nothing was found that the preset takes"
+            return "Nothing on this source matches the preset"
         if self.as_many_as_shot:
-            return f"As many as shot: {self.found} of {self.found}"
+            return f"Complete: {self.found} of {self.found} clips"
         listed = {row.path for row in self.rows}
         shot = self.found + sum(1 for one in self.failed if one.path not in listed and not one.path.startswith("/"))
-        whole = sum(1 for row in self.rows if row.state != "needs you")
-        need = "1 needs you" if len(self.failed) == 1 else f"{len(self.failed)} need you"
-        return f"{whole} of {shot} as shot; {need}"
+        whole = sum(1 for row in self.rows if row.state not in NEEDED)
+        need = "1 needs attention" if len(self.failed) == 1 else f"{len(self.failed)} need attention"
+        return f"{whole} of {shot} clips complete; {need}"
 
     def headline(self) -> str:
         """The report in one line."""
-        text = f"{self.found} found, {self.copied} copied, {self.proved} proved, {self.paired} proxies paired"
+        text = f"{self.found} found, {self.copied} copied, {self.proved} verified, {self.paired} proxies paired"
         if self.no_proxy_needed:
             needs = "needs" if self.no_proxy_needed == 1 else "need"
-            text += f", {self.no_proxy_needed} {needs} no proxy here"
+            text += f", {self.no_proxy_needed} {needs} no proxy on this machine"
         if self.small_copies:
-            text += f", {self.small_copies} of the camera's own paired"
+            text += f", {self.small_copies} camera proxies paired"
         if self.second_copies:
             text += f", {self.second_copies} second copies"
-        return f"{text}; {len(self.failed)} need you" if self.failed else f"{text}; nothing needs you"
+        return f"{text}; {len(self.failed)} need attention" if self.failed else f"{text}; nothing needs attention"
 
     def to_json(self) -> dict[str, Any]:
         """Plain values, as the command line prints them."""

@@ -217,7 +217,7 @@ class ProjectSession:
             theirs = load_project(self.path)
             self._stamp, self.is_changed_elsewhere, self.save_problem = stamp, False, ""
             self._saved = theirs
-        self.edit("Take the other version", lambda mine: _both(theirs, mine))
+        self.edit("Use the other version", lambda mine: _both(theirs, mine))
         self.saved_state_changed.emit()
 
     def _prepare(self) -> None:
@@ -282,7 +282,7 @@ class ProjectSession:
             aside = self.path.with_name(f"{self.path.stem} - yours {time.strftime('%Y-%m-%d %H-%M-%S')}.otio")
             save_project(self._project, aside)
             raise ProjectError(
-                "was changed by another program", self.path, f"Your version lies beside it as {aside.name}."
+                "was changed by another program", self.path, f"Your version is kept beside it as {aside.name}."
             ) from error
 
 

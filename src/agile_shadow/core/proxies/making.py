@@ -50,7 +50,7 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise from_os_error(OSError(error.errno, error.strerror), request.target, ProxyError) from error
         raise ProxyError(
-            f"no proxy could be made of it ({error.strerror})", request.original, "It may be damaged: look at it."
+            f"no proxy could be made of it ({error.strerror})", request.original, "It may be damaged: check the file."
         ) from error
     except (ShadowError, FileExistsError):
         raise
@@ -114,7 +114,7 @@ def _checked(partial: Path, request: ProxyRequest, original: MediaInfo) -> Media
         if not original.damage:
             raise
         text = f"no proxy could be made of it: it is damaged ({original.damage})"
-        damaged = _Damaged(text, request.original, "Look at it.")
+        damaged = _Damaged(text, request.original, "Check the file.")
         damaged.damage = original.damage
         raise damaged from error
 

@@ -28,9 +28,9 @@ def write_still(original: Path, size: tuple[int, int], out: Path) -> None:
         try:
             frame = next(container.decode(container.streams.video[0]), None)
         except (av.error.FFmpegError, *ODD_FILE) as error:
-            raise MediaError("cannot be decoded", original, "Look at it.") from error
+            raise MediaError("cannot be decoded", original, "Check the file.") from error
     if frame is None:
-        raise MediaError("has no frame that can be decoded", original, "Look at it.")
+        raise MediaError("has no frame that can be decoded", original, "Check the file.")
     clear = frame.format.has_palette or any(one.is_alpha for one in frame.format.components)
     turn = -frame.rotation % 360
     wide, high = size[::-1] if turn % 180 else size

@@ -61,7 +61,7 @@ def user_shelves() -> tuple[Shelf, ...]:
     except OSError as error:
         raise from_os_error(error, path, ShelfError) from error
     except (ValueError, KeyError, TypeError) as error:
-        raise ShelfError(f"the list of your shelves cannot be used ({error})", path, "Mend or remove it.") from error
+        raise ShelfError(f"the list of your shelves cannot be used ({error})", path, "Fix or remove it.") from error
     return tuple(sorted(shelves, key=lambda shelf: shelf.name.casefold()))
 
 

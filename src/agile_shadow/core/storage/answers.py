@@ -157,7 +157,7 @@ def answer_words(kept: Kept | None, changed: str = "", now: float | None = None)
     as leave to wipe. ``changed``: of :meth:`Kept.changed`.
     """
     if kept is None:
-        return False, "Not yet, because the card was not asked: put it in and press Ask the card"
+        return False, "Not yet, because the card was not checked: insert it and click Check the card"
     age = max(0.0, (time.time() if now is None else now) - kept.ended)
     when = f"read {age_words(age)}"
     if not kept.good:
@@ -165,7 +165,7 @@ def answer_words(kept: Kept | None, changed: str = "", now: float | None = None)
     if changed:
         return False, f"Not yet, because {changed} (all was equal when it was {when})"
     if age > FRESH:
-        return False, f"Not yet, because it was {when}: all was equal then. Ask the card again before you wipe it"
+        return False, f"Not yet, because it was {when}: all was equal then. Check the card again before you wipe it"
     return True, f"{kept.said} ({when})"
 
 

@@ -244,7 +244,7 @@ def list_card(anchor: Anchor) -> tuple[Listed, int, list[str]]:
             elif stat.S_ISREG(status.st_mode):
                 listed[path] = status.st_size, status.st_mtime_ns, status.st_dev, status.st_ino
             else:
-                problems.append(f"{path} is a link or no ordinary file: look at it")
+                problems.append(f"{path} is a link or not an ordinary file: check it")
     return listed, system, problems
 
 
@@ -268,11 +268,11 @@ def _on_the_card_itself(request: AskRequest, away: set[str]) -> Iterator[str]:
             continue
         root = shelf.root.resolve()
         if root.is_relative_to(source):
-            yield f"{shelf.name} lies on the card itself"
+            yield f"{shelf.name} is on the card itself"
         elif source.is_relative_to(root):
-            yield f"the card's folder lies on {shelf.name} itself"
+            yield f"the card's folder is on {shelf.name} itself"
         elif whole_drive and os.stat(root).st_dev == os.stat(source).st_dev:
-            yield f"{shelf.name} lies on the same drive"
+            yield f"{shelf.name} is on the same drive"
 
 
 def _asked(
@@ -297,7 +297,7 @@ def _asked(
     equal = [one for one in found if one.state == "equal"]
     if not note and not equal:
         over = request.passed_over.get(path)
-        note = f"passed over: {over}" if over else "it is empty" if size == 0 else ""
+        note = f"skipped: {over}" if over else "it is empty" if size == 0 else ""
     readings = [reading_now(Path(one.path), one.size, one.modified, CHECKSUM, value) for one in equal]
     return AskedFile(path, size, value, found, note, needless, listed[1]), readings
 

@@ -145,10 +145,10 @@ def _refuse(request: CarryRequest, plan: CarryPlan) -> None:
         more = f" and {len(plan.missing) - 1} more" if len(plan.missing) > 1 else ""
         raise ShadowError(f"is not there{more}", plan.missing[0], "Connect its drive, or leave that side out.")
     if not plan.fits:
-        raise ShadowError(f"has not enough room: {plan.size - plan.free} bytes are missing", request.folder, "")
+        raise ShadowError(f"has not enough free space: {plan.size - plan.free} bytes are missing", request.folder, "")
     for shelf in request.project.shelves:
         if request.folder.is_relative_to(shelf.root) or shelf.root.is_relative_to(request.folder):
-            raise ShadowError(f"and the shelf {shelf.name} lie within each other", request.folder, "Choose another.")
+            raise ShadowError(f"and the shelf {shelf.name} are inside each other", request.folder, "Choose another.")
 
 
 def _shelves(request: CarryRequest) -> dict[str, Shelf]:
@@ -170,7 +170,7 @@ def _carry_one(load: Load, anchor: Anchor, record: CopyRecord | None, store: Job
     target = anchor.root / load.place
     (one,) = copy_file(load.source, (target,), checksum, step, (anchor,))
     if one.path != target:
-        raise CopyError("another file lies there already", target, "Choose an empty folder.")
+        raise CopyError("another file is there already", target, "Choose an empty folder.")
     if load.value and one.value != load.value:
         raise CopyError("does not have the bytes that were ingested", load.source, "Read its shelf: keep.")
     note_readings([reading_now(target, *one.stamp, checksum, one.value)])

@@ -86,7 +86,7 @@ def put_back(request: PutBackRequest, report: Report) -> Path | None:
             status = folder.status(place.name)
             if status is not None:
                 if not stat.S_ISREG(status.st_mode):
-                    raise CopyError("something else lies there", place, "Look at it.")
+                    raise CopyError("something else is there", place, "Check the file.")
                 if _hashed(folder, place, lost.checksum) == lost.value:
                     raise CopyError("is whole now", place, "Read the shelf again.")
                 aside = place.with_name(_aside_name(place))
@@ -96,7 +96,7 @@ def put_back(request: PutBackRequest, report: Report) -> Path | None:
     try:
         (copied,) = copy_file(request.source, (place,), lost.checksum, step, (anchor,))
         if copied.path != place or copied.value != lost.value:
-            raise CopyError("another file took its place meanwhile", place, "Look what lies there.")
+            raise CopyError("another file took its place meanwhile", place, "Check what is there.")
     except BaseException:
         if aside is not None:
             _back(anchor, aside, place)

@@ -51,7 +51,7 @@ class Area:
 
 @dataclass(frozen=True)
 class Room:
-    """A shelf as it was counted. ``unread``: folders below it that could not be looked into, with the reason; their
+    """A shelf as it was counted. ``unread``: folders below it that could not be read, with the reason; their
     room is not in the sum. ``counts``: files of each kind."""
 
     root: Path

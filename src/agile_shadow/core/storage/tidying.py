@@ -25,7 +25,7 @@ REASONS = {
     "doubled": "Proxies that another one of their clip replaces",
     "stale": "Proxies of an original that changed, or made with other settings than the standing preset's",
     "strays": "Proxies made here that no project knows any more",
-    "bakes": "Baked stretches",
+    "bakes": "Bakes",
     "again": "All that can be made again from originals that are here",
     "all": "All but the cut and the originals",
 }

@@ -8,6 +8,7 @@ from .changes import (
     add_track,
     changed,
     cut_near,
+    fitting_dissolve,
     in_step,
     linked,
     out_of_step,
@@ -39,20 +40,32 @@ from .edits import (
     remove_stretch,
     whole,
 )
-from .effects import FACES, NO_COLOUR, PLAIN, SHAPES, SPOTS, Colour, Placement, Title
+from .effects import (
+    ALIGNMENTS,
+    EDGES,
+    FACES,
+    NEW_TITLE,
+    NO_COLOUR,
+    PLAIN,
+    SHAPES,
+    SPOTS,
+    Colour,
+    Move,
+    Placement,
+    Title,
+)
 from .model import NO_EFFECTS, Block, Dissolve, Effects, Kind, Marker, Side, Timeline, Track, new_id
 from .moving import move, neighbour, reorder
 from .settings import Settings, first_timecode, with_settings
 from .trims import Edge, roll, slide, slip, trim
 
 __all__ = [
-    "FACES", "FASTEST", "NO_COLOUR", "NO_EFFECTS", "PLAIN", "SHAPES", "SLOWEST", "SPOTS",
-    "Block", "Colour", "Copied", "Dissolve", "Edge", "Effects", "Kind", "Marker", "Piece", "Placement", "Settings",
-    "Side", "Targets", "Timeline", "Title", "Track",
-    "add_marker", "add_title", "add_track", "append", "changed", "close_gap", "copied", "cut", "cut_near", "exchange",
-    "first_targets", "first_timecode", "in_step", "insert", "lift", "lift_stretch", "linked", "move", "neighbour",
-    "new_id", "out_of_step", "overwrite", "paste", "remove", "remove_marker", "remove_stretch", "remove_track",
-    "reorder", "roll",
-    "slide", "slip", "trim", "unlinked", "whole", "with_dissolve", "with_effects", "with_marks", "with_pin",
-    "with_settings", "with_speed", "with_title", "with_track",
+    "ALIGNMENTS", "EDGES", "FACES", "FASTEST", "NEW_TITLE", "NO_COLOUR", "NO_EFFECTS", "PLAIN", "SHAPES", "SLOWEST",
+    "SPOTS", "Block", "Colour", "Copied", "Dissolve", "Edge", "Effects", "Kind", "Marker", "Move", "Piece",
+    "Placement", "Settings", "Side", "Targets", "Timeline", "Title", "Track", "add_marker", "add_title",
+    "add_track", "append", "changed", "close_gap", "copied", "cut", "cut_near", "exchange", "first_targets",
+    "first_timecode", "fitting_dissolve", "in_step", "insert", "lift", "lift_stretch", "linked", "move",
+    "neighbour", "new_id", "out_of_step", "overwrite", "paste", "remove", "remove_marker", "remove_stretch",
+    "remove_track", "reorder", "roll", "slide", "slip", "trim", "unlinked", "whole", "with_dissolve",
+    "with_effects", "with_marks", "with_pin", "with_settings", "with_speed", "with_title", "with_track",
 ]  # fmt: skip

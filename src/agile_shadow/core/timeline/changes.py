@@ -33,6 +33,8 @@ def with_effects(line: Timeline, identities: Iterable[str], change: Callable[[Ef
     def one(block: Block) -> Block:
         effects = change(block.effects)
         effects.placement.checked()
+        if effects.move is not None:
+            effects.move.checked()
         effects.colour.checked()
         return replace(block, effects=effects)
 
@@ -66,7 +68,7 @@ def with_speed(line: Timeline, identity: str, speed: Fraction, ripple: bool = Tr
     off at its neighbour. Negative speeds run backward. Raises ValueError for 0 and beyond SLOWEST and FASTEST.
     """
     if not SLOWEST <= abs(speed) <= FASTEST:
-        raise ValueError(f"a speed lies between {float(SLOWEST):g} and {float(FASTEST):g} times, not {float(speed):g}")
+        raise ValueError(f"a speed must be between {float(SLOWEST):g}x and {float(FASTEST):g}x, not {float(speed):g}x")
     block = line.block(identity)
     if block is None or not block.room:
         return line
@@ -120,6 +122,20 @@ def with_dissolve(line: Timeline, identity: str, length: int) -> Timeline:
         dissolve = _about_the_cut(line, left, one, length) if left is not None and length > 0 else None
         line = changed(line, [one.id], lambda b, dissolve=dissolve: replace(b, dissolve=dissolve))  # type: ignore[misc]
     return line
+
+
+def fitting_dissolve(line: Timeline, identity: str, wanted: int) -> int:
+    """How long a dissolve at the start of a block should be so that it is centred on the cut and takes no more than
+    half of either block: ``wanted`` frames at the most; shorter and off the centre where only one side has handles."""
+    block = line.block(identity)
+    track = line.track_of(identity)
+    left = track.before(block) if track is not None and block is not None else None
+    if block is None or left is None:
+        return wanted
+    most = max(1, min(left.length, block.length) // 2)
+    before, after = block.handles(line.rate)[0], left.handles(line.rate)[1]
+    centred = 2 * min(before, after, most, wanted // 2)
+    return centred if centred >= 2 else min(wanted, most)
 
 
 def _about_the_cut(line: Timeline, left: Block, right: Block, length: int) -> Dissolve | None:
@@ -222,5 +238,5 @@ def remove_marker(line: Timeline, identity: str) -> Timeline:
 def with_marks(line: Timeline, first: int | None, last: int | None) -> Timeline:
     """First and last frame of the marked stretch; one that contradicts the other takes it away."""
     if first is not None and last is not None and first > last:
-        raise ValueError(f"a stretch from {first} to {last}")
+        raise ValueError(f"a range from {first} to {last}")
     return replace(line, mark_in=first, mark_out=last)

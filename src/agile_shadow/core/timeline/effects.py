@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+import re
+from dataclasses import dataclass, replace
 
 from ..presets import Attached
 
@@ -56,6 +58,51 @@ PLAIN = Placement()
 
 
 @dataclass(frozen=True, slots=True)
+class Move:
+    """A slow movement from a block's placement to another: ``x``, ``y``, ``scale``, ``opacity`` at its end, as in
+    Placement. ``begin``: frames after the block's start at which it begins, below 0 where it began before a cut;
+    ``length``: its frames, 0 for as long as the block is. ``ease``: begins and ends gently.
+    """
+
+    x: float = 0.0
+    y: float = 0.0
+    scale: float = 1.0
+    opacity: float = 1.0
+    ease: bool = True
+    begin: int = 0
+    length: int = 0
+
+    def checked(self) -> Move:
+        """Itself; raises ValueError for values without a meaning."""
+        Placement(self.x, self.y, self.scale, opacity=self.opacity).checked()
+        if self.length < 0:
+            raise ValueError(f"no movement takes {self.length} frames")
+        return self
+
+    def part(self, frame: int, length: int) -> float:
+        """How far it is, from 0 to 1, at a frame after the start of a block of ``length`` frames."""
+        steps = (self.length or length) - 1
+        part = min(1.0, max(0.0, (frame - self.begin) / steps)) if steps > 0 else 1.0
+        return part * part * (3 - 2 * part) if self.ease else part
+
+    def placed(self, first: Placement, part: float) -> Placement:
+        """The placement at a part of the way from ``first``; size changes by equal ratios."""
+        if part <= 0:
+            return first
+        return replace(
+            first,
+            x=first.x + (self.x - first.x) * part,
+            y=first.y + (self.y - first.y) * part,
+            scale=math.exp(math.log(first.scale) * (1 - part) + math.log(self.scale) * part),
+            opacity=first.opacity + (self.opacity - first.opacity) * part,
+        )
+
+    def from_frame(self, frame: int, length: int) -> Move:
+        """The same movement seen from another first frame, of a block that was ``length`` frames long."""
+        return replace(self, begin=self.begin - frame, length=self.length or length)
+
+
+@dataclass(frozen=True, slots=True)
 class Colour:
     """Changes of colour, in this order: ``exposure`` in stops, ``temperature`` from -1 (cold) to 1 (warm), the table
     ``lut``, ``contrast`` and ``saturation`` (1 is unchanged)."""
@@ -77,18 +124,32 @@ class Colour:
 NO_COLOUR = Colour()
 
 
+EDGES = ("outline", "shadow", "none")
+ALIGNMENTS = ("as the position", "left", "centre", "right")
+_COLOUR_TEXT = re.compile(r"#[0-9a-f]{6}", re.IGNORECASE)
+
+
 @dataclass(frozen=True, slots=True)
 class Title:
     """Text as a picture: ``size`` is the height of a line in parts of the frame's height; ``face`` one of FACES,
-    ``spot`` one of SPOTS."""
+    ``spot`` one of SPOTS; ``colour`` as #rrggbb; ``edge`` one of EDGES, ``align`` of ALIGNMENTS; ``roll``: it rolls
+    from below the frame to above it while its block lasts."""
 
     text: str = "Title"
     face: str = "plain"
     size: float = 0.09
     spot: str = "lower middle"
+    colour: str = "#faf6ec"
+    edge: str = "outline"
+    align: str = "as the position"
+    roll: bool = False
 
     def checked(self) -> Title:
         """Itself; raises ValueError for what is not known."""
-        if self.face not in FACES or self.spot not in SPOTS or not 0.005 <= self.size <= 1:
+        known = self.face in FACES and self.spot in SPOTS and self.edge in EDGES and self.align in ALIGNMENTS
+        if not known or not 0.005 <= self.size <= 1 or _COLOUR_TEXT.fullmatch(self.colour) is None:
             raise ValueError(f"no such title: {self}")
         return self
+
+
+NEW_TITLE = Title()

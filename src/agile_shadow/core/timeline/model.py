@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Literal
 
 from ..time import timecode_at
-from .effects import NO_COLOUR, PLAIN, Colour, Placement, Title
+from .effects import NO_COLOUR, PLAIN, Colour, Move, Placement, Title
 
 Side = Literal["originals", "proxies"]
 Kind = Literal["picture", "sound"]
@@ -41,7 +41,8 @@ class Dissolve:
 class Effects:
     """What is done to a block beyond its place in time.
 
-    ``gain`` in decibels; ``fade_in`` and ``fade_out`` in frames, of picture and sound alike.
+    ``gain`` in decibels; ``fade_in`` and ``fade_out`` in frames, of picture and sound alike; ``move``: a slow movement
+    of its picture; ``keep_pitch``: sound at another speed keeps its pitch.
     """
 
     placement: Placement = PLAIN
@@ -49,6 +50,14 @@ class Effects:
     gain: float = 0.0
     fade_in: int = 0
     fade_out: int = 0
+    move: Move | None = None
+    keep_pitch: bool = False
+
+    def placed(self, frame: int, length: int) -> Placement:
+        """Where the picture is at a frame after the start of a block of ``length`` frames."""
+        if self.move is None:
+            return self.placement
+        return self.move.placed(self.placement, self.move.part(frame, length))
 
 
 NO_EFFECTS = Effects()

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 from fractions import Fraction
 
+from .effects import Move
 from .model import Block, Dissolve, Marker, Timeline, Track, new_id
 
 Blocks = tuple[Block, ...]
@@ -14,21 +15,31 @@ Blocks = tuple[Block, ...]
 
 def head(block: Block, length: int) -> Block:
     """The first ``length`` frames of a block."""
-    return replace(
-        block, length=length, effects=replace(block.effects, fade_out=0) if block.effects.fade_out else block.effects
-    )
+    effects = block.effects
+    if effects.fade_out or effects.move is not None:
+        effects = replace(effects, fade_out=0, move=_moved_on(block, 0))
+    return replace(block, length=length, effects=effects)
 
 
 def tail(block: Block, at: int, rate: Fraction) -> Block:
     """What a block shows from frame ``at`` on."""
+    effects = block.effects
+    if effects.fade_in or effects.move is not None:
+        effects = replace(effects, fade_in=0, move=_moved_on(block, at - block.start))
     return replace(
         block,
         start=at,
         length=block.end - at,
         source_start=block.moment(at, rate),
         dissolve=None,
-        effects=replace(block.effects, fade_in=0) if block.effects.fade_in else block.effects,
+        effects=effects,
     )
+
+
+def _moved_on(block: Block, by: int) -> Move | None:
+    """The block's movement for a part of it that begins ``by`` frames later: a cut does not change it."""
+    move = block.effects.move
+    return move.from_frame(by, block.length) if move is not None else None
 
 
 def cleared(blocks: Blocks, start: int, end: int, rate: Fraction) -> Blocks:

@@ -33,11 +33,11 @@ class Settings:
         ):  # fmt: skip
             raise ValueError("a frame has from 32 to 16,384 pixels, in even numbers")
         if not 1 <= self.rate <= 240:
-            raise ValueError("a timeline has from 1 to 240 frames a second")
+            raise ValueError("a timeline has from 1 to 240 frames per second")
         if self.shape not in SHAPES:
             raise ValueError(f"footage is not laid {self.shape!r}")
         if is_drop_frame(self.start) and not can_drop(self.rate):
-            raise ValueError("only timecode at 29.97 and 59.94 frames a second leaves numbers out (drop-frame)")
+            raise ValueError("only timecode at 29.97 and 59.94 frames per second leaves numbers out (drop-frame)")
         frame_of(self.start, self.rate)
         return self
 

@@ -22,6 +22,7 @@ class BothLines(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName("Both timelines")
+        self.setToolTip("Above yours, below the one that came")
         self._mine: Timeline | None = None
         self._theirs: Timeline | None = None
         self._differences: Sequence[Difference] = ()

@@ -9,13 +9,19 @@ from ....core.film import FinalCheck, SourceCheck
 from ....core.time import rate_label
 from ....core.timeline import Timeline
 from ...flow import FlowLayout
+from ...invitation import Invitation
 from ...tables import Column, RowsModel, rows_table
 
+_TIPS = {
+    "Check again": "Look at every original again",
+    "Find missing files…": "Search a folder for originals that have moved",
+    "Use the originals' size": "Give the timeline the size of the originals; blocks stay as they are framed",
+}
 _MOST_FINDINGS = 6
 
 
 def _state(check: SourceCheck) -> str:
-    return check.problem or check.note or "there, unchanged"
+    return check.problem or check.note or "present, unchanged"
 
 
 _COLUMNS = (
@@ -33,6 +39,7 @@ class CheckPanel(QWidget):
     again = Signal()
     look = Signal()
     enlarge = Signal()
+    goes_to = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,17 +54,21 @@ class CheckPanel(QWidget):
         flow = FlowLayout(6, 6)
         buttons.setLayout(flow)
         self.look_again = self._button("Check again", self.again)
-        self.look_for = self._button("Look for missing files…", self.look)
-        self.take_size = self._button("Take the originals' size", self.enlarge)
+        self.look_for = self._button("Find missing files…", self.look)
+        self.take_size = self._button("Use the originals' size", self.enlarge)
         for button in (self.take_size, self.look_for, self.look_again):
             row.addWidget(button)
         layout.addLayout(row)
         self.model = RowsModel(_COLUMNS)
         self.table = rows_table(self.model, 4, "Final check")
+        self.invitation = Invitation(
+            self.table, "Nothing to export yet. Put clips on the timeline first; here each original that the film uses "
+            "is listed and checked.", ("Go to Timeline", lambda: self.goes_to.emit("place_4")),
+        )  # fmt: skip
         layout.addWidget(self.table, 1)
         self.findings = QLabel("")
         self.findings.setWordWrap(True)
-        self.findings.setAccessibleName("What is odd about the timeline")
+        self.findings.setAccessibleName("Warnings about the timeline")
         layout.addWidget(self.findings)
         self.look_for.hide()
         self.take_size.hide()
@@ -65,6 +76,7 @@ class CheckPanel(QWidget):
 
     def _button(self, title: str, signal: object) -> QPushButton:
         button = QPushButton(title)
+        button.setToolTip(_TIPS[title])
         button.clicked.connect(lambda _checked=False: signal.emit())  # type: ignore[attr-defined]
         return button
 
@@ -76,7 +88,7 @@ class CheckPanel(QWidget):
         self.take_size.setVisible(any(one.kind == "smaller" for one in check.findings))
         self.summary.setText(_summary(check, line, problems))
         texts = [one.text for one in check.findings]
-        more = f"\n{len(texts) - _MOST_FINDINGS} more of the kind." if len(texts) > _MOST_FINDINGS else ""
+        more = f"\n{len(texts) - _MOST_FINDINGS} more like these." if len(texts) > _MOST_FINDINGS else ""
         self.findings.setText("\n".join(texts[:_MOST_FINDINGS]) + more)
         self.findings.setProperty("warned", any(one.stands_against for one in check.findings))
         self.findings.style().polish(self.findings)

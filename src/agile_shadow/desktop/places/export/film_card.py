@@ -23,7 +23,7 @@ from ....core.film import FILM_SETTINGS, Estimate, FilmRequest, FilmSettings, ca
 from ....core.project import Project
 from ....core.time import clock_text
 
-_ALL, _MARKED, _PIECES = "all of it", "the marked stretch", "each piece between notes"
+_ALL, _MARKED, _PIECES = "whole timeline", "marked range", "each part between notes"
 
 
 class FilmCard(QFrame):
@@ -47,15 +47,17 @@ class FilmCard(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 12, 14, 14)
         layout.setSpacing(8)
-        heading = QLabel("Make a film")
+        heading = QLabel("New film")
         heading.setObjectName("part")
         layout.addWidget(heading)
         row = QHBoxLayout()
         self.chosen = QComboBox()
         self.chosen.setAccessibleName("Film settings")
+        self.chosen.setToolTip("Format, size and sound of the film")
         self.chosen.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.chosen.currentIndexChanged.connect(self._settings_changed)
         self.change = QPushButton("Settings…")
+        self.change.setToolTip("See and change the fields of these settings")
         self.change.clicked.connect(lambda _checked=False: self.edit.emit(self.current()))
         row.addWidget(self.chosen, 1)
         row.addWidget(self.change)
@@ -65,25 +67,27 @@ class FilmCard(QFrame):
         self.description.setWordWrap(True)
         layout.addWidget(self.description)
         self.stretch = QComboBox()
-        self.stretch.setAccessibleName("What of the timeline")
+        self.stretch.setAccessibleName("Range")
+        self.stretch.setToolTip("How much of the timeline becomes a film")
         self.stretch.currentIndexChanged.connect(lambda _index: self._forget_estimate())
         layout.addWidget(self.stretch)
         row = QHBoxLayout()
         self.out = QLineEdit()
         self.out.setAccessibleName("File of the film")
         self.out.textChanged.connect(lambda text: self.out.setToolTip(text))
-        choose = QPushButton("Choose…")
+        choose = QPushButton("Browse…")
+        choose.setToolTip("Choose folder and name of the film")
         choose.clicked.connect(self._choose)
         row.addWidget(self.out, 1)
         row.addWidget(choose)
         layout.addLayout(row)
-        self.draft = QCheckBox("Only a draft, from proxies, marked as one")
+        self.draft = QCheckBox("Draft from proxies, marked as a draft")
         self.draft.setToolTip("Quick and small; every picture, the file and its name say that it is a draft")
         self.draft.toggled.connect(self._draft_changed)
         layout.addWidget(self.draft)
         row = QHBoxLayout()
         self.estimate = QPushButton("Estimate")
-        self.estimate.setToolTip("Makes some pictures of it and tells how long it will take here, and how large it is")
+        self.estimate.setToolTip("Renders some pictures to estimate time and size on this machine")
         self.estimate.clicked.connect(self._ask_estimate)
         self.estimated = QLabel("")
         self.estimated.setObjectName("quiet")
@@ -92,6 +96,7 @@ class FilmCard(QFrame):
         row.addWidget(self.estimated, 1)
         layout.addLayout(row)
         self.start = QPushButton("Make the film")
+        self.start.setToolTip("Render it in the background and verify it, after the films before it")
         self.start.setObjectName("main")
         self.start.clicked.connect(self._start)
         layout.addWidget(self.start)
@@ -208,7 +213,7 @@ class FilmCard(QFrame):
     def _ask_estimate(self) -> None:
         requests = self.requests()
         if requests:
-            self.estimated.setText("Making some pictures of it…")
+            self.estimated.setText("Rendering some pictures…")
             self.estimate.setEnabled(False)
             self.estimating.emit(requests[0])
 
@@ -218,7 +223,7 @@ class FilmCard(QFrame):
         if estimate is None:
             self.estimated.setText(problem)
             return
-        room = "" if estimate.fits else f" There is not enough room: {amount(estimate.free)} free."
+        room = "" if estimate.fits else f" Not enough free space: {amount(estimate.free)} free."
         self.estimated.setText(
             f"About {clock_text(estimate.seconds)} and {amount(estimate.size)}, by {estimate.pictures} pictures.{room}"
         )

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QUrl
-from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.desk import FilmRun
 from ....core.film import page_path
 from ....core.film.render import MEASURED, RENDERED
 from ....core.time import clock_text
+from ...show_file import show_file, show_folder
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
@@ -22,15 +20,15 @@ _KEPT = 40
 def _state(run: FilmRun) -> str:
     piece = run.piece
     if run.result is not None:
-        return f"proven, {run.result.frames} frames"
+        return f"verified, {run.result.frames} frames"
     if run.problems:
         return run.problems[0]
     if piece is None:
         return "waits"
     if piece.state == "running":
-        return "being proven" if piece.part >= RENDERED else "being made"
+        return "verifying" if piece.part >= RENDERED else "rendering"
     waits = run.waits
-    return f"waits {waits}" if piece.state == "waiting" and waits else piece.state_words()
+    return f"waiting {waits}" if piece.state == "waiting" and waits else piece.state_words()
 
 
 def _progress(run: FilmRun) -> str:
@@ -43,7 +41,7 @@ def _pace(run: FilmRun) -> str:
         ahead = run.result.pace / run.result.original_pace if run.result.original_pace else 0.0
         about = f"{ahead:.0f}" if ahead >= 3 else f"{ahead:.1f}"
         times = f", about {about} times the film's" if ahead else ""
-        return f"{run.result.pace:.0f} a second{times}"
+        return f"{run.result.pace:.0f} fps{times}"
     piece = run.piece
     made = max(0.0, min(1.0, (piece.part - MEASURED) / (RENDERED - MEASURED))) * run.frames if piece is not None else 0
     took = piece.elapsed() if piece is not None else 0.0
@@ -149,13 +147,9 @@ class FilmList(QWidget):
     def _open_folder(self) -> None:
         run = self.current()
         if run is not None:
-            _open(run.out.parent)
+            show_file(run.out)
 
     def _open_certificate(self) -> None:
         run = self.current()
         if run is not None:
-            _open(page_path(run.out))
-
-
-def _open(path: Path) -> None:
-    QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+            show_folder(page_path(run.out))

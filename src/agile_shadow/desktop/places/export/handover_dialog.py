@@ -33,7 +33,7 @@ class HandOverDialog(QDialog):
 
     def __init__(self, work: Work, folder: Path, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Hand the cut over")
+        self.setWindowTitle("Hand over the cut")
         self.resize(640, 420)
         self._work = work
         self._folder = folder
@@ -44,20 +44,24 @@ class HandOverDialog(QDialog):
         form.setVerticalSpacing(8)
         self.kind = QComboBox()
         self.kind.setAccessibleName("Format")
+        self.kind.setToolTip("Format of the file")
         for kind, (words, _ending) in KINDS.items():
             self.kind.addItem(words, kind)
         self.half = QComboBox()
-        self.half.setAccessibleName("Which files are named")
+        self.half.setAccessibleName("Files named in it")
+        self.half.setToolTip("Whether the file names originals, proxies, or both")
         row = QHBoxLayout()
         row.setSpacing(6)
         self.out = QLineEdit()
         self.out.setAccessibleName("File")
-        choose = QPushButton("Choose…")
+        self.out.setToolTip("File that is written; of edit lists the first part of their names")
+        choose = QPushButton("Browse…")
+        choose.setToolTip("Choose folder and name")
         choose.clicked.connect(self._choose)
         row.addWidget(self.out, 1)
         row.addWidget(choose)
         form.addRow("As", self.kind)
-        form.addRow("Naming", self.half)
+        form.addRow("Names files", self.half)
         form.addRow("To", row)
         layout.addLayout(form)
         heading = QLabel("What this format cannot say")
@@ -66,12 +70,15 @@ class HandOverDialog(QDialog):
         self.notes = QPlainTextEdit()
         self.notes.setReadOnly(True)
         self.notes.setAccessibleName("What this format cannot say")
+        self.notes.setToolTip("What is lost in this format")
         layout.addWidget(self.notes, 1)
         self.said = QLabel("")
         self.said.setWordWrap(True)
         layout.addWidget(self.said)
         self.close_button = QPushButton("Close")
-        self.write = QPushButton("Write it")
+        self.close_button.setToolTip("Close this window (Esc)")
+        self.write = QPushButton("Write")
+        self.write.setToolTip("Write the cut in this format")
         self.write.setObjectName("main")
         self.close_button.clicked.connect(lambda _checked=False: self.reject())
         self.write.clicked.connect(self._write)
@@ -113,7 +120,7 @@ class HandOverDialog(QDialog):
 
     def _choose(self) -> None:
         ending = KINDS[self.kind.currentData()][1]
-        chosen, _filter = QFileDialog.getSaveFileName(self, "Hand the cut over", self.out.text(), f"*{ending}")
+        chosen, _filter = QFileDialog.getSaveFileName(self, "Hand over the cut", self.out.text(), f"*{ending}")
         if chosen:
             self.out.setText(chosen if chosen.lower().endswith(ending) else chosen + ending)
 

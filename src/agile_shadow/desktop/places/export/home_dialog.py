@@ -61,7 +61,7 @@ class _Row:
 _COLUMNS = (
     Column("Track", lambda row: row.track, 84),
     Column("At", lambda row: row.begin, 100),
-    Column("There", lambda row: row.match.event.name.replace("\n", " / "), 170),
+    Column("Event", lambda row: row.match.event.name.replace("\n", " / "), 170),
     Column("Your clip", lambda row: row.clip, 150, mark=lambda row: _MARKS[row.match.state]),
     Column("Found", lambda row: row.match.state, 80),
     Column("Why", lambda row: "; ".join(row.match.reasons), 260),
@@ -90,7 +90,8 @@ class HomeDialog(QDialog):
         row = QHBoxLayout()
         self.says = QLabel("Choose a timeline from another tool: OpenTimelineIO, AAF, or edit lists, one a track.")
         self.says.setWordWrap(True)
-        choose = QPushButton("Choose…")
+        choose = QPushButton("Browse…")
+        choose.setToolTip("Choose the timeline that came, or edit lists, one for each track")
         choose.clicked.connect(lambda _checked=False: self._choose())
         row.addWidget(self.says, 1)
         row.addWidget(choose)
@@ -106,10 +107,13 @@ class HomeDialog(QDialog):
         self.told.setWordWrap(True)
         row.addWidget(self.told, 1)
         close = QPushButton("Close")
+        close.setToolTip("Close this window (Esc)")
         close.clicked.connect(self.reject)
-        self.take_some = QPushButton("Take what is ticked into the open timeline")
+        self.take_some = QPushButton("Apply ticked differences")
+        self.take_some.setToolTip("Change the open timeline by the differences that are ticked")
         self.take_some.clicked.connect(self._take_some)
-        self.take_all = QPushButton("Take it as a new timeline")
+        self.take_all = QPushButton("Add as a new timeline")
+        self.take_all.setToolTip("Keep it as a timeline of its own in this project")
         self.take_all.setObjectName("main")
         self.take_all.clicked.connect(self._take_all)
         for button in (close, self.take_some, self.take_all):
@@ -126,10 +130,11 @@ class HomeDialog(QDialog):
         self.table.selectionModel().selectionChanged.connect(lambda _new, _old: self._show_choice())
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        label = QLabel("The chosen event shows")
+        label = QLabel("The selected event shows")
         label.setObjectName("quiet")
         self.clip = QComboBox()
-        self.clip.setAccessibleName("Clip of the chosen event")
+        self.clip.setAccessibleName("Clip of the selected event")
+        self.clip.setToolTip("Choose another clip of this project for the event")
         self.clip.setMinimumWidth(220)
         self.clip.activated.connect(lambda _index: self._by_hand())
         row.addWidget(label)
@@ -149,6 +154,7 @@ class HomeDialog(QDialog):
         column.addWidget(self.lines)
         self.list = QListWidget()
         self.list.setAccessibleName("Differences")
+        self.list.setToolTip("What differs between the two timelines; tick what to apply")
         self.list.itemChanged.connect(lambda _item: self._allow())
         self.list.currentRowChanged.connect(self.lines.point_at)
         column.addWidget(self.list, 1)
@@ -211,7 +217,7 @@ class HomeDialog(QDialog):
         self.model.set_rows([self._row(project, match) for match in self.matches])
         counts = {state: sum(1 for one in self.matches if one.state == state) for state in _MARKS}
         words = ", ".join(f"{count} {_WORDS[state]}" for state, count in counts.items() if count)
-        self.says.setText(f"{arrived.name}, {rate_label(arrived.rate)} frames a second: {words or 'no events'}.")
+        self.says.setText(f"{arrived.name}, {rate_label(arrived.rate)} frames per second: {words or 'no events'}.")
         self.told.setText("\n".join([*arrived.notes, *left_out][:4]))
         mine = project.timeline
         self.compared.setText(f"{len(self.differences)} differences from {mine.name}, which is open. "
@@ -285,7 +291,7 @@ class HomeDialog(QDialog):
             name = line.name if line.name not in names else f"{line.name}, home"
             return project.but(timeline=replace(line, name=name), others=(*project.others, project.timeline))
 
-        self._work.session.edit("Take a timeline home", taken)
+        self._work.session.edit("Bring a timeline home", taken)
         self.accept()
 
     def _take_some(self) -> None:
@@ -295,9 +301,9 @@ class HomeDialog(QDialog):
             return project.but(timeline=with_differences(project.timeline, wanted))
 
         try:
-            self._work.session.edit("Take differences", taken)
+            self._work.session.edit("Apply differences", taken)
         except ValueError as error:
-            self.told.setText(f"They cannot be taken together: {error}.")
+            self.told.setText(f"They cannot be applied together: {error}.")
             return
         self._show()
 
@@ -309,6 +315,6 @@ def _compared(
     try:
         line, left_out = as_timeline(project, arrived, matches, chosen)
     except ValueError as error:
-        return None, (f"It cannot be taken: {error}.",), ()
+        return None, (f"It cannot be added: {error}.",), ()
     mine = project.timeline
     return line, left_out, compare_timelines(mine, line) if mine.rate else ()

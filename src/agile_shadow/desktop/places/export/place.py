@@ -22,6 +22,7 @@ from ....core.film import (
 )
 from ....core.project import Project
 from ....core.timeline import Settings, Timeline, with_settings
+from ...waits import enable
 from ...work import Work
 from ..place import PlacePage
 from .check_panel import CheckPanel
@@ -93,14 +94,15 @@ class ExportPlace(PlacePage):
         layout = QVBoxLayout(card)
         layout.setContentsMargins(14, 12, 14, 14)
         layout.setSpacing(8)
-        heading = QLabel("The cut itself")
+        heading = QLabel("The cut")
         heading.setObjectName("part")
         layout.addWidget(heading)
         row = QHBoxLayout()
-        self.hand_over = QPushButton("Hand it over…")
+        self.hand_over = QPushButton("Hand over…")
         self.hand_over.setToolTip("As OpenTimelineIO, edit lists, AAF, a table or a page, for other tools and people")
+        enable(self.hand_over, False, "Put clips on the timeline first.")
         self.hand_over.clicked.connect(lambda _checked=False: self.open_hand_over())
-        self.bring_home = QPushButton("Bring one home…")
+        self.bring_home = QPushButton("Bring home…")
         self.bring_home.setToolTip("A timeline from another tool, matched to your clips and compared with yours")
         self.bring_home.clicked.connect(lambda _checked=False: self.open_home())
         row.addWidget(self.hand_over)
@@ -160,7 +162,7 @@ class ExportPlace(PlacePage):
     def _allow(self) -> None:
         self.card.allow(self.check is not None and self.check.ready)
         something = self._work.session.project.timeline.length > 0
-        self.hand_over.setEnabled(something)
+        enable(self.hand_over, something, "Put clips on the timeline first.")
 
     def _take_size(self) -> None:
         """Give the timeline the size of the originals."""
@@ -174,7 +176,7 @@ class ExportPlace(PlacePage):
             now = Settings.of(line)
             return project.but(timeline=with_settings(line, Settings(*size, now.rate, now.start, now.shape))[0])
 
-        self._work.session.edit("Take the originals' size", enlarged)
+        self._work.session.edit("Use the originals' size", enlarged)
 
     # Films
 

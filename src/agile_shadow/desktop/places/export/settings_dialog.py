@@ -53,6 +53,7 @@ class FilmSettingsDialog(QDialog):
         form.setVerticalSpacing(8)
         self.name = QLineEdit(self._free_name(settings))
         self.name.setAccessibleName("Name")
+        self.name.setToolTip("Name")
         form.addRow("Name", self.name)
         self.picture_rows: list[QWidget] = []
         self._add_picture(form)
@@ -60,8 +61,9 @@ class FilmSettingsDialog(QDialog):
         self.marks = MarksEditor("{name}")
         self.marks.changed.connect(self._check)
         self.marks.failed.connect(self.failed)
-        form.addRow("Marks", self.marks)
+        form.addRow("Burn-ins", self.marks)
         scroll = QScrollArea()
+        scroll.setAccessibleName("Fields of the settings")
         scroll.setWidget(inner)
         scroll.setWidgetResizable(True)
         layout = QVBoxLayout(self)
@@ -70,10 +72,12 @@ class FilmSettingsDialog(QDialog):
         self.says.setWordWrap(True)
         layout.addWidget(self.says)
         self.remove = QPushButton("Remove")
-        self.remove.setToolTip("Put these settings into the trash")
+        self.remove.setToolTip("Move these settings to the trash")
         self.save = QPushButton("Save and use")
+        self.save.setToolTip("Save these settings under their name, and use them for the film")
         self.save.setObjectName("main")
         self.cancel = QPushButton("Cancel")
+        self.cancel.setToolTip("Leave the settings as they are (Esc)")
         self.save.clicked.connect(lambda _checked=False: self._save())
         self.cancel.clicked.connect(lambda _checked=False: self.reject())
         self.remove.clicked.connect(lambda _checked=False: self._remove())
@@ -104,7 +108,7 @@ class FilmSettingsDialog(QDialog):
         self._add(form, "Width", Amount("picture.width", "Width in pixels", 32, 16_384, 1920, suffix=" pixels",
                                         off="other than the timeline's:"))  # fmt: skip
         self._add(form, "Height", Amount("picture.height", "Height in pixels", 32, 16_384, 1080, suffix=" pixels"))
-        self._add(form, "Frames a second", Choice("picture.rate", "Frames a second", _RATES))
+        self._add(form, "Frame rate", Choice("picture.rate", "Frame rate", _RATES))
         self._add(form, "Quality", Choice("picture.quality", "Quality", _QUALITIES))
         self._add(form, "Data rate", Amount("picture.megabits", "Data rate", 0.2, 2000, 20, 1, " Mb/s",
                                             off="instead of a quality:"))  # fmt: skip
@@ -188,7 +192,7 @@ class FilmSettingsDialog(QDialog):
             problem = cannot_be_made(settings)
             taken = self._known.named(settings.name)
             if taken is not None and taken.shipped:
-                problem = problem or f'"{settings.name}" came with the program: choose another name.'
+                problem = problem or f'"{settings.name}" is supplied with the program: choose another name.'
         except ShadowError as error:
             settings, problem = None, sentence(error)
         self.says.setProperty("warned", bool(problem))

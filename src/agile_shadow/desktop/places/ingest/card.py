@@ -57,11 +57,12 @@ class InstructionCard(QFrame):
         layout.addWidget(QLabel("Preset"))
         self.preset = QComboBox()
         self.preset.setAccessibleName("Preset")
+        self.preset.setToolTip("The preset that the next ingest uses")
         self.preset.currentIndexChanged.connect(self._preset_changed)
         self.preset.activated.connect(self._preset_chosen)
         layout.addWidget(self.preset)
-        self.by_itself = QCheckBox("It runs by itself on what I bring in")
-        self.by_itself.setToolTip("A source that you choose is ingested at once with the standing preset")
+        self.by_itself = QCheckBox("Ingest new sources automatically")
+        self.by_itself.setToolTip("Cards you insert and folders you add are ingested at once with the standing preset")
         self.by_itself.toggled.connect(self._set_by_itself)
         layout.addWidget(self.by_itself)
         self.describes, self.goes, self.room = _quiet(), _quiet("path"), _quiet()
@@ -70,6 +71,7 @@ class InstructionCard(QFrame):
         layout.addWidget(self.goes)
         layout.addWidget(self.room)
         self.start = QPushButton("Ingest")
+        self.start.setToolTip("Copy and verify the files shown, and make proxies, as the preset says")
         self.start.setObjectName("main")
         self.start.clicked.connect(self.started)
         layout.addWidget(self.start)
@@ -86,8 +88,10 @@ class InstructionCard(QFrame):
         self._rows = []
         for number, (edit, role) in enumerate(self._roles()):
             label, button = QLabel(f"{role.capitalize()} go to"), QToolButton()
-            button.setText("…")
+            button.setText("Browse…")
+            button.setProperty("small", True)
             button.setToolTip("Choose a folder")
+            button.setAccessibleName(f"Choose the folder: {role}")
             button.clicked.connect(lambda _checked=False, edit=edit, role=role: self._choose(edit, role))
             edit.textChanged.connect(self.folder_changed)
             edit.editingFinished.connect(lambda edit=edit, role=role: self._keep_folder(edit, role))
@@ -124,7 +128,7 @@ class InstructionCard(QFrame):
         names = (preset.originals.shelf, preset.proxies.shelf if preset.proxies is not None else "", "")
         for (_edit, role), needed, name in zip(self._roles(), _uses(preset), names, strict=True):
             if needed and not name and project.footage.shelf_of_role(role) is None:
-                self._work.problem.emit(f"Nobody has chosen where {role} go: choose it, then press Ingest.")
+                self._work.problem.emit(f"Choose where {role} go, then click Ingest.")
                 return False
         return True
 
@@ -133,7 +137,7 @@ class InstructionCard(QFrame):
         preset = self.chosen_preset()
         for (edit, role), needed in zip(self._roles(), _uses(preset) if preset else (False,) * 3, strict=True):
             if needed and not edit.text().strip():
-                return f"Name the folder that {role} go to."
+                return f"Choose a folder for {role}."
         return ""
 
     # The preset
@@ -149,7 +153,7 @@ class InstructionCard(QFrame):
         with QSignalBlocker(self.preset):
             self.preset.clear()
             self.preset.addItems(sorted(presets))
-            wanted = kept if kept in presets else current.name if current is not None else "Quick cut"
+            wanted = kept if kept in presets else current.name if current is not None else "Everyday, quarter size"
             self.preset.setCurrentIndex(max(0, self.preset.findText(wanted)))
         self._preset_changed()
 
@@ -179,7 +183,7 @@ class InstructionCard(QFrame):
         self.preset_changed.emit()
 
     def _set_by_itself(self, on: bool) -> None:
-        label = "Standing preset runs by itself" if on else "Standing preset waits to be started"
+        label = "Ingest new sources automatically" if on else "Wait for the Ingest button"
         self._work.session.edit(label, lambda project: project.but(by_itself=on))
 
     def _take_shelves(self, preset: Preset) -> None:
@@ -217,9 +221,9 @@ class InstructionCard(QFrame):
         """``size``: bytes to copy; ``free``: bytes there."""
         preset = self.chosen_preset()
         if preset is None or preset.originals.do == "leave":
-            self.room.setText("Originals stay where they are.")
+            self.room.setText("Originals stay in place.")
             return
-        enough = "" if size <= free else "  That is not enough."
+        enough = "" if size <= free else "  Not enough free space."
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}")
 
     def show_places(self, source: str, listing: SourceListing) -> None:
@@ -277,4 +281,5 @@ def path_edit(name: str) -> QLineEdit:
     """A field for a folder."""
     edit = QLineEdit()
     edit.setAccessibleName(name)
+    edit.setToolTip(f"{name}: type a folder, or choose one")
     return edit

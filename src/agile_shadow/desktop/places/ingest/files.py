@@ -10,21 +10,35 @@ from typing import Any
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QSize, QSortFilterProxyModel, Qt, Signal
 from PySide6.QtGui import QPainter, QPixmap
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QStackedWidget,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from ....core.ingest import Inspection, ItemState, SourceFile
 from ... import theme, words
+from ...column_room import ColumnRoom
+from ...invitation import Invitation
+from ...poster_grid import Cell, PosterGrid
+from ...poster_switch import PosterSwitch
 from ...tables import SORT, Column, Index, RowsModel, rows_table
 
 POSTER = QSize(64, 36)
+_KEPT_LARGE = 300  # posters in their own size
 _KEPT = 600  # posters held as pixmaps
 PHASES = {
-    "": "new", "here": "known", "waiting": "waiting", "copying": "copying and proving", "copied": "copied",
-    "queued": "proxy waits", "making": "making its proxy", "paired": "paired with its proxy",
-    "looking": "looking at it", "measuring": "measuring headroom", "no need": "needs no proxy here",
-    "passed over": "passed over", "in place": "in place", "failed": "needs you", "stopped": "stopped",
-    "cancelled": "taken back by you", "waiting for the card": "waits for its card",
-    "waiting for room": "waits for room", "waiting for a drive": "waits for a drive",
+    "": "new", "here": "known", "waiting": "waiting", "copying": "copying and verifying", "copied": "copied",
+    "queued": "proxy waiting", "making": "making proxy", "paired": "paired with its proxy",
+    "looking": "reading file details", "measuring": "measuring headroom", "no need": "no proxy needed on this machine",
+    "passed over": "skipped", "in place": "in place", "failed": "needs attention", "stopped": "stopped",
+    "cancelled": "cancelled", "waiting for the card": "waiting for its card",
+    "waiting for room": "waiting for free space", "waiting for a drive": "waiting for a drive",
 }  # fmt: skip
 _KINDS = {"video": "video", "sequence": "image sequence", "still": "still", "sound": "sound"}
 
@@ -58,7 +72,7 @@ class FileRow:
             return PHASES["here"]
         text = PHASES.get(self.item.phase, self.item.phase)
         if self.item.proved and self.item.phase in ("copied", "queued"):
-            text = "proved" if self.item.phase == "copied" else f"proved; {text}"
+            text = "verified" if self.item.phase == "copied" else f"verified; {text}"
         return f"{text}, {self.item.done:.0%}" if self.item.phase in ("copying", "making") else text
 
     @property
@@ -89,15 +103,15 @@ def _with_it(row: FileRow) -> str:
     if row.file.sidecars:
         parts.append(f"{len(row.file.sidecars)} sidecar{'s' if len(row.file.sidecars) > 1 else ''}")
     if row.file.copies:
-        parts.append("own small copy")
+        parts.append("camera proxy")
     return ", ".join(parts)
 
 
 def _tip(row: FileRow) -> str:
     lines = [row.folder, *(PurePosixPath(path).name for path in row.file.files[:12])]
     if row.file.copies:
-        lines.append(f"the camera's own small copy: {', '.join(row.file.copies)}")
-    lines += [f"with it: {path}" for path in row.file.sidecars[:12]]
+        lines.append(f"camera proxy: {', '.join(row.file.copies)}")
+    lines += [f"sidecar: {path}" for path in row.file.sidecars[:12]]
     return "\n".join(line for line in lines if line)
 
 
@@ -109,7 +123,7 @@ COLUMNS = (
     Column("Recorded", lambda row: row.recorded[:16], 118),
     Column("Camera, reel", lambda row: row.camera, 112),
     Column("Kind", lambda row: _KINDS[row.file.kind], 100),
-    Column("With it", _with_it, 112, tip=_tip),
+    Column("Sidecars, proxy", _with_it, 112, tip=_tip),
     Column("Folder", lambda row: row.folder, 160),
 )
 
@@ -186,7 +200,7 @@ class _Filter(QSortFilterProxyModel):
         return bool(one < two) if one != two else left.row() < right.row()
 
 
-GROUPS = ("new", "known", "under way", "done", "needs you")
+GROUPS = ("new", "known", "in progress", "done", "needs attention")
 
 
 def group_of(row: FileRow) -> str:
@@ -197,14 +211,50 @@ def group_of(row: FileRow) -> str:
     if phase == "here" or row.item.here:
         return "known"
     if phase == "failed":
-        return "needs you"
-    return "done" if row.item.ended else "under way"
+        return "needs attention"
+    return "done" if row.item.ended else "in progress"
+
+
+class SourcePosters(PosterGrid):
+    """The files of a source as posters, those that the list shows in its order."""
+
+    def __init__(self, shown: _Filter, model: FilesModel) -> None:
+        super().__init__("Files as posters", "Each file with what becomes of it")
+        self._shown, self._files = shown, model
+        self._large: OrderedDict[str, QPixmap] = OrderedDict()
+        self.setModel(shown)
+
+    def cell_of(self, index: Index) -> Cell:
+        """What is shown of a row."""
+        row: FileRow = self._files.rows[self._shown.mapToSource(self._shown.index(index.row(), 0)).row()]
+        there = row.item.phase == "here" or row.item.here or row.item.ended
+        kinds = ("original", "proxy") if row.item.phase == "paired" else ("original",) if there else ()
+        word = {"sequence": "images"}.get(row.file.kind, row.file.kind)
+        return Cell(row.name, row.state, kinds, self._picture(row), word, row.item.phase == "failed")
+
+    def _picture(self, row: FileRow) -> QPixmap | None:
+        data = row.seen.picture if row.seen is not None else None
+        if data is None:
+            return None
+        key = f"{row.file.path} {len(data)}"
+        if key not in self._large:
+            picture = QPixmap()
+            picture.loadFromData(data)
+            self._large[key] = picture
+            while len(self._large) > _KEPT_LARGE:
+                self._large.popitem(last=False)
+        return self._large[key]
+
+    def forget(self) -> None:
+        """Another source."""
+        self._large.clear()
 
 
 class FilesList(QWidget):
     """The table with its search line. ``looked`` tells that other rows came into sight."""
 
     looked = Signal()
+    wants_folder = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -215,37 +265,54 @@ class FilesList(QWidget):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search names, cameras, reels, states")
         self.search.setAccessibleName("Search files")
+        self.search.setToolTip("Shows the files whose name, camera, reel or state contains all words")
         self.search.textChanged.connect(self._filter)
         self.day = QComboBox()
         self.day.setAccessibleName("Day of recording")
+        self.day.setToolTip("Show the files of one day only")
         self.state = QComboBox()
         self.state.setAccessibleName("State")
-        self.state.addItem("any state", "")
+        self.state.setToolTip("Show the files in one state only")
+        self.state.addItem("All states", "")
         for group in GROUPS:
             self.state.addItem(group, group)
         for box in (self.day, self.state):
             box.currentIndexChanged.connect(self._filter)
         self.count = QLabel("")
         self.count.setObjectName("quiet")
+        row.setSpacing(4)
         row.addWidget(self.search, 1)
         row.addWidget(self.day)
         row.addWidget(self.state)
         row.addWidget(self.count)
+        self.posters = PosterSwitch("Show the files as posters instead of rows")
+        row.addWidget(self.posters)
         layout.addLayout(row)
         self.model = FilesModel()
         self._shown = _Filter()
         self._shown.setSourceModel(self.model)
-        self.table: QTableView = rows_table(self.model, 0, "Files on the source")
+        self.table: QTableView = rows_table(self.model, 0, "Files on the source", optional=(8, 7, 6, 5, 4, 3))
         self.table.setModel(self._shown)
-        for number, column in enumerate(COLUMNS):
-            self.table.setColumnWidth(number, column.width)
-        self.table.horizontalHeader().setSectionResizeMode(0, self.table.horizontalHeader().ResizeMode.Interactive)
+        room = self.table.findChild(ColumnRoom)
+        assert isinstance(room, ColumnRoom)
+        room.follow()
+        self.invitation = Invitation(
+            self.table, "No source is shown. Insert a card, drop a folder here, or choose one.",
+            ("Choose a folder…", self.wants_folder.emit), lambda: not self.model.rows,
+        )  # fmt: skip
         self.table.verticalHeader().setDefaultSectionSize(POSTER.height() + 6)
         self.table.setIconSize(POSTER)
         self.table.setSortingEnabled(True)
         self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.table.verticalScrollBar().valueChanged.connect(self.looked)
-        layout.addWidget(self.table, 1)
+        self.grid = SourcePosters(self._shown, self.model)
+        self.grid.verticalScrollBar().valueChanged.connect(self.looked)
+        self._views = QStackedWidget()
+        self._views.addWidget(self.table)
+        self._views.addWidget(self.grid)
+        self.posters.button.toggled.connect(self._show_posters)
+        self.posters.size_slider.valueChanged.connect(self.grid.set_width)
+        layout.addWidget(self._views, 1)
         self._known: dict[str, int] = {}
         self._fill_days()
 
@@ -281,8 +348,15 @@ class FilesList(QWidget):
             if row.recorded and self.day.findData(row.recorded[:10]) < 0:
                 self._fill_days()
 
+    def _show_posters(self, on: bool) -> None:
+        self._views.setCurrentWidget(self.grid if on else self.table)
+        self.looked.emit()
+
     def in_sight(self) -> list[FileRow]:
         """The rows that are on screen."""
+        if self._views.currentWidget() is self.grid:
+            shown = [self._shown.mapToSource(self._shown.index(row, 0)) for row in self.grid.rows_in_sight()]
+            return [self.model.rows[index.row()] for index in shown if index.isValid()]
         first = max(0, self.table.rowAt(0))
         last = self.table.rowAt(self.table.viewport().height() - 1)
         last = last if last >= 0 else self._shown.rowCount() - 1
@@ -294,7 +368,7 @@ class FilesList(QWidget):
         chosen = self.day.currentData()
         self.day.blockSignals(True)
         self.day.clear()
-        self.day.addItem("any day", "")
+        self.day.addItem("All days", "")
         for day in days:
             self.day.addItem(day, day)
         self.day.setCurrentIndex(max(0, self.day.findData(chosen)))

@@ -43,7 +43,7 @@ class OnSource(QWidget):
         self.passed_over = QLabel("")
         self.passed_over.setObjectName("quiet")
         self.reasons = QToolButton()
-        self.reasons.setText("Reasons")
+        self.reasons.setText("Show reasons")
         self.reasons.clicked.connect(self._show_reasons)
         self.reasons.hide()
         row.addWidget(self.passed_over, 1)
@@ -70,7 +70,7 @@ class OnSource(QWidget):
     def show_nothing(self, why: str) -> None:
         """There is no listing."""
         self.listing = self.run = None
-        self.found.setText(why or "Choose a source, put in a card, or drop a folder here.")
+        self.found.setText(why or "Choose a source, insert a card, or drop a folder here.")
         self.files.set_rows([])
         self.passed_over.setText("")
         self.reasons.hide()
@@ -93,7 +93,7 @@ class OnSource(QWidget):
         self.files.set_rows(rows)
         self.show_found()
         others = len(listing.passed_over) + len(listing.unreadable)
-        self.passed_over.setText(f"{others} other{'s' if others != 1 else ''} passed over" if others else "")
+        self.passed_over.setText(f"{others} skipped" if others else "")
         self.reasons.setVisible(bool(others))
 
     def show_found(self) -> None:
@@ -116,8 +116,8 @@ class OnSource(QWidget):
         problems = (*self.listing.unreadable, *self.listing.passed_over)
         lines = [f"{problem.path}: {problem.reason}" for problem in problems]
         box = QMessageBox(self)
-        box.setWindowTitle("Passed over")
-        box.setText("Not taken from this source, and why:")
+        box.setWindowTitle("Skipped")
+        box.setText("Skipped on this source, and why:")
         more = f"\n\nand {len(lines) - 20} more; the report lists them all" if len(lines) > 20 else ""
         box.setInformativeText("\n\n".join(lines[:20]) + more)
         box.exec()
@@ -134,9 +134,9 @@ class OnSource(QWidget):
             self._version, changed = run.board.changes(self._version)
             self.files.set_items([(item.path, item) for _number, item in changed])
         progress, person = run.progress(), run.waits_for_a_person
-        needs = f"; {progress.failed} need you" if progress.failed else ""
-        counts = f"{progress.copied} of {progress.files} in place, {progress.proved} proved{needs}"
-        self.found.setText(f"Waiting for {person}. All else goes on." if person else counts)
+        needs = f"; {progress.failed} need attention" if progress.failed else ""
+        counts = f"{progress.copied} of {progress.files} in place, {progress.proved} verified{needs}"
+        self.found.setText(f"Waiting for {person}. Everything else continues." if person else counts)
         self.show_quiet(not person)
 
     def _begin_run(self, run: IngestRun, files: list[SourceFile]) -> None:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer, QUrl
-from PySide6.QtGui import QDesktopServices, QDragEnterEvent, QDropEvent
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget
 
 from ....core.ingest import Place, SourceListing, taken
 from ....core.presets import Preset
 from ...folders import Folders
+from ...show_file import show_file
+from ...waits import enable
 from ...work import Work
 from ..place import PlacePage
 from .card import InstructionCard
@@ -61,6 +63,7 @@ class IngestPlace(PlacePage):
         scroll.setWidgetResizable(True)
         scroll.setFixedWidth(318)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         layout.addWidget(scroll)
 
     def _connect(self) -> None:
@@ -75,6 +78,7 @@ class IngestPlace(PlacePage):
         self.sources.chosen.connect(self._source_chosen)
         self.sources.came.connect(self._card_came)
         self.sources.wants_folder.connect(self._choose)
+        self.on_source.files.wants_folder.connect(self._choose)
         self.report_view.retry.connect(self._ingest_again)
         self.report_view.read.connect(lambda source: self.show_source(Path(source)))
         self.report_view.shows_file.connect(_show_file)
@@ -202,8 +206,8 @@ class IngestPlace(PlacePage):
             button.setEnabled(bool(ready))
             return
         rows, new, unnamed = len(self.on_source.files.rows), self.on_source.new, self.card.unnamed()
-        button.setEnabled(bool(rows) and self.on_source.listing is not None and not unnamed)
-        button.setToolTip(unnamed)
+        able = bool(rows) and self.on_source.listing is not None and not unnamed
+        enable(button, able, unnamed or "Choose a source with footage first.")
         text = f"Ingest {rows} file{'s' if rows != 1 else ''}" if rows else "Ingest"
         button.setText(text if new in (rows, 0) else f"{text}, {new} new")
 
@@ -258,4 +262,4 @@ class IngestPlace(PlacePage):
 
 
 def _show_file(source: str, path: str) -> None:
-    QDesktopServices.openUrl(QUrl.fromLocalFile(str((Path(source) / path).parent)))
+    show_file(Path(source) / path)

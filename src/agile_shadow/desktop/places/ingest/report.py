@@ -34,6 +34,7 @@ from ....core.ingest import (
     write_page,
 )
 from ....core.project import Project
+from ....core.project.report import NEEDED
 from ....core.time import clock_text
 from ... import theme, words
 from ...flow import Flow
@@ -81,15 +82,19 @@ class ReportView(QWidget):
         row = QHBoxLayout()
         self.which = QComboBox()
         self.which.setAccessibleName("Which report")
+        self.which.setToolTip("Reports of this project's ingests, the latest first")
         self.which.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.which.setMinimumContentsLength(12)
         self.which.currentIndexChanged.connect(self._chosen)
         self.clips = QPushButton("Posters")
+        self.clips.setToolTip("Show the clips as pictures")
         self.clips.setCheckable(True)
         self.clips.toggled.connect(self._flip)
-        self.page = QPushButton("Keep as a page…")
+        self.page = QPushButton("Save as HTML…")
+        self.page.setToolTip("Save the report as a page for a browser, with posters")
         self.page.clicked.connect(lambda: self._keep(".html", "Pages (*.html)"))
-        self.sheet = QPushButton("Keep as a table…")
+        self.sheet = QPushButton("Export CSV…")
+        self.sheet.setToolTip("Save the report as a table")
         self.sheet.clicked.connect(lambda: self._keep(".csv", "Tables (*.csv)"))
         row.addWidget(self.clips)
         row.addStretch(1)
@@ -116,6 +121,7 @@ class ReportView(QWidget):
         self._model = RowsModel(_COLUMNS)
         self.table = rows_table(self._model, 8, "Clips of the report")
         self._wall = QScrollArea()
+        self._wall.setAccessibleName("Posters of the report")
         self._wall.setWidgetResizable(True)
         self._pages = QStackedWidget()
         self._pages.addWidget(self.table)
@@ -148,8 +154,8 @@ class ReportView(QWidget):
         for widget in (self.which, self.clips, self.page, self.sheet, self._pages, self._needing):
             widget.setVisible(report is not None)
         if report is None:
-            self.number.setText("No ingest has ended yet")
-            self.sums.setText("When one has, its report stands here: what was found, copied, proved and paired.")
+            self.number.setText("No reports yet")
+            self.sums.setText("Each ingest leaves its report here: what was found, copied, verified and paired.")
             self.when.setText("")
             return
         self.number.setText(report.one_number())
@@ -186,6 +192,7 @@ class ReportView(QWidget):
         words_of = STEP_WORDS.get(problem.step)
         if words_of:
             button = QPushButton(words_of)
+            button.setToolTip(f"{words_of}: {problem.path}")
             button.clicked.connect(lambda: self._step(report, problem))
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
             self.steps.append(button)
@@ -260,7 +267,7 @@ class ReportView(QWidget):
         name = QLabel(row.name)
         name.setToolTip(row.original or row.path)
         state = QLabel(row.state)
-        state.setObjectName("warn" if row.state == "needs you" else "quiet")
+        state.setObjectName("warn" if row.state in NEEDED else "quiet")
         for widget in (picture, name, state):
             column.addWidget(widget)
         return card
@@ -271,7 +278,7 @@ class ReportView(QWidget):
         if self.report is None:
             return
         start = self._work.session.path.with_name(f"Report of {Path(self.report.source).name}{ending}")
-        chosen, _filter = QFileDialog.getSaveFileName(self, "Keep the report", str(start), kinds)
+        chosen, _filter = QFileDialog.getSaveFileName(self, "Save report", str(start), kinds)
         if not chosen:
             return
         out = Path(chosen) if chosen.lower().endswith(ending) else Path(f"{chosen}{ending}")
@@ -282,7 +289,7 @@ class ReportView(QWidget):
             path: Path = self._work.machine.shared("wanted").submit(write_page, request, stalled_after=_PAGE).result()
             return path
 
-        self._work.in_background(write, lambda path: self.when.setText(f"Kept as {path}"))
+        self._work.in_background(write, lambda path: self.when.setText(f"Saved as {path}"))
 
 
 def _when(report: IngestReport) -> str:
@@ -296,7 +303,7 @@ def _when(report: IngestReport) -> str:
     if report.checksum and report.checksum != "size":
         text += f"; checksums: {report.checksum}"
     if report.passed_over:
-        text += f"; {len(report.passed_over)} others passed over"
+        text += f"; {len(report.passed_over)} files skipped"
     return f"{text}."
 
 

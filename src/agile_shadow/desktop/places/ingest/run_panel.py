@@ -9,7 +9,7 @@ from ....core.ingest import IngestReport, IngestRun
 from ....core.time import clock_text
 from ...work import Work
 
-_NOT_OURS = ("while", "for the card", "for the drive")  # waits that pressing the button would not end
+_NOT_OURS = ("during playback", "for the card", "for the drive")  # waits that pressing the button would not end
 
 
 class RunPanel(QWidget):
@@ -26,14 +26,14 @@ class RunPanel(QWidget):
         self.bar.setRange(0, 1000)
         layout.addWidget(self.bar)
         row = QHBoxLayout()
-        self.still = self._button("Stand still", "Let this ingest stand still for a while, and go on")
+        self.still = self._button("Pause", "Pause this ingest; click again to resume")
         self.still.clicked.connect(self._stand_still)
-        self.cancel = self._button("Cancel", "Take this ingest back; what is proven stays")
+        self.cancel = self._button("Cancel", "Cancel this ingest; verified copies are kept")
         self.cancel.clicked.connect(self._cancel)
         row.addWidget(self.still)
         row.addWidget(self.cancel)
         layout.addLayout(row)
-        self.now = self._button("Make the proxies now", "Wait neither for the night nor for mains power")
+        self.now = self._button("Make the proxies now", "Make proxies now; do not wait for night or mains power")
         self.now.clicked.connect(work.proxies_now)
         layout.addWidget(self.now)
         self.report = QLabel("")
@@ -58,7 +58,7 @@ class RunPanel(QWidget):
             return
         progress = run.progress()
         self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(_NOT_OURS))
-        self.still.setText("Go on" if run.standing_still else "Stand still")
+        self.still.setText("Resume" if run.standing_still else "Pause")
         self.bar.setValue(round(progress.fraction * 1000))
         remaining = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
         waiting = f", waiting {progress.waits}" if progress.waits else ""
@@ -69,7 +69,7 @@ class RunPanel(QWidget):
         """The report in short; None: nothing is to be said."""
         lines = [] if report is None else [f"{report.one_number()}.", f"{report.headline()}."]
         if report is not None and report.failed:
-            lines.append("The report says what needs you.")
+            lines.append("The report says what needs attention.")
         self.report.setText("\n".join(lines))
 
     def _stand_still(self) -> None:

@@ -125,6 +125,7 @@ class SourcesList(QWidget):
         self._entries = _Entries()
         self.list = QListView()
         self.list.setAccessibleName("Sources")
+        self.list.setToolTip("Cards, drives, folders and watched folders; select one or several")
         self.list.setModel(self._entries)
         self.list.setItemDelegate(_Painter(self.list))
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -132,7 +133,7 @@ class SourcesList(QWidget):
         self.list.selectionModel().selectionChanged.connect(lambda *_: self.chosen.emit())
         layout.addWidget(QLabel("Sources"))
         layout.addWidget(self.list, 1)
-        self.hint = QLabel("Put in a card, or drop folders here.")
+        self.hint = QLabel("Insert a card, or drop folders here.")
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         layout.addWidget(self.hint)
@@ -141,7 +142,7 @@ class SourcesList(QWidget):
         self.add.setToolTip("Choose any folder as a source")
         self.add.clicked.connect(self.wants_folder)
         self.watch = QPushButton("Watch…")
-        self.watch.setToolTip("Watch a folder: what comes into it is ingested with the preset beside, by itself")
+        self.watch.setToolTip("Watch a folder: new files in it are ingested automatically with the preset shown")
         self.watch.clicked.connect(self._watch_clicked)
         for button in (self.add, self.watch):
             button.setProperty("small", True)
@@ -186,7 +187,8 @@ class SourcesList(QWidget):
             if folder not in watched:
                 found.setdefault(folder, Source(folder, folder.name, "folder", self._more(folder)))
         for folder, watch in watched.items():
-            more = watch.problem or self._more(folder) or (f"{watch.growing} still growing" if watch.growing else "")
+            growing = f"{watch.growing} still being written" if watch.growing else ""
+            more = watch.problem or self._more(folder) or growing
             found[folder] = Source(folder, folder.name, "watched", more)
         before = [source.path for source in self._entries.sources]
         quiet = list(found) == before
@@ -194,7 +196,7 @@ class SourcesList(QWidget):
         if not quiet:
             self._choose_again(chosen)
         path = chosen[0] if len(chosen) == 1 else None
-        self.watch.setText("Watch no more" if path in watched else "Watch…")
+        self.watch.setText("Stop watching" if path in watched else "Watch…")
 
     def _choose_again(self, paths: list[Path]) -> None:
         model = self.list.selectionModel()
@@ -208,7 +210,7 @@ class SourcesList(QWidget):
             return ""
         person = run.waits_for_a_person
         progress = run.progress()
-        return f"waits for {person}" if person else f"{progress.copied} of {progress.files} proven"
+        return f"waits for {person}" if person else f"{progress.copied} of {progress.files} verified"
 
     def _watch_clicked(self) -> None:
         path = self.chosen_paths()[0] if len(self.chosen_paths()) == 1 else None

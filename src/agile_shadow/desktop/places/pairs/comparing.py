@@ -331,12 +331,12 @@ class CompareView(QWidget):
             self._paint_divided(painter, frame)
         elif self.way == "difference":
             self._paint_side(painter, frame, "difference")
-            self._paint_mark(painter, frame, None, f"DIFFERENCE, {_ENLARGED} times enlarged", left=True)
+            self._paint_mark(painter, frame, None, f"DIFFERENCE, amplified {_ENLARGED}x", left=True)
         else:
             self._paint_side(painter, frame, self.visible_side)
             self._paint_mark(painter, frame, self.visible_side, self.visible_side.upper(), left=True)
         if self.shown is not None and self.shown.frame != self.frame:
-            self._paint_mark(painter, frame, None, "the asked frame is coming", left=False, top=True)
+            self._paint_mark(painter, frame, None, "loading this frame", left=False, top=True)
 
     def _paint_side(self, painter: QPainter, frame: QRectF, side: str) -> None:
         image = self._images.get(side)

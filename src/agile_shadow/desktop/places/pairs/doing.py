@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, QUrl
-from PySide6.QtGui import QAction, QDesktopServices
-from PySide6.QtWidgets import QMenu, QMessageBox
+from PySide6.QtCore import QObject
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QInputDialog, QMenu, QMessageBox
 
+from ....core.amounts import counted
 from ....core.errors import ShadowError, sentence
 from ....core.pairing.making import make_request
 from ....core.pairing.removing import Removed, bring_back, remove_files, with_again, without
@@ -54,10 +55,11 @@ class Doing(QObject):
             ("Pair with a file…", self._place.pair_with_file, len(video) == 1),
             (f"Unpair {len(with_proxy)}", self.unpair, bool(with_proxy)),
             (f"Prove {len(with_proxy)}", self.prove, bool(with_proxy)),
-            ("Pin to the other side, or let go", self.pin, bool(video)),
-            ("Show the original in the file manager", lambda: self._show_file("original"), bool(pairs)),
-            ("Show the proxy in the file manager", lambda: self._show_file("proxy"), bool(with_proxy)),
-            (f"Remove {_count(len(made), 'proxy', 'proxies')}…", self.remove, bool(made)),
+            ("Pin to the other side, or unpin", self.pin, bool(video)),
+            ("Tags…", self.ask_for_tags, bool(pairs)),
+            ("Show the original in the file manager", lambda: self._place.goes_to.emit("show_original"), bool(pairs)),
+            ("Show the proxy in the file manager", lambda: self._place.goes_to.emit("show_proxy"), bool(with_proxy)),
+            (f"Remove {counted(len(made), 'proxy', 'proxies')}…", self.remove, bool(made)),
         ):
             action = QAction(text, menu)
             action.setEnabled(possible)
@@ -83,7 +85,7 @@ class Doing(QObject):
         known = [preset for preset in self._presets() if preset.proxies is not None]
         chosen = standing if standing is not None and standing.proxies is not None else next(iter(known), None)
         if chosen is None:
-            self._work.problem.emit("No preset makes proxies: make one in Presets first.")
+            self._work.problem.emit("No preset makes proxies. Create one in Presets first.")
             return
         self.make(chosen, clips)
 
@@ -117,18 +119,30 @@ class Doing(QObject):
 
         self._work.session.edit("Pin", change)
 
-    def _show_file(self, side: str) -> None:
-        pair = next(iter(self._chosen()), None)
-        if pair is None:
+    def ask_for_tags(self) -> None:
+        """Words of one's own for the selected clips: what all of them have is shown, what is typed they have then."""
+        pairs = self._chosen()
+        if not pairs:
+            self._work.told.emit("Select one or several pairs first.")
             return
-        file = pair.clip.original.file if side == "original" else pair.proxy.file if pair.proxy is not None else None
-        try:
-            place = self._work.session.project.place(file) if file is not None else None
-        except ShadowError as error:
-            self._work.problem.emit(sentence(error))
-            return
-        if place is not None:
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(place.parent)))
+        common = set(pairs[0].clip.tags).intersection(*(pair.clip.tags for pair in pairs))
+        title = f"Tags of {counted(len(pairs), 'clip')}"
+        text, good = QInputDialog.getText(self._place, title, "Words with commas between them", text=", ".join(
+            sorted(common)))  # fmt: skip
+        if good:
+            self.set_tags([pair.clip.id for pair in pairs], common, text.split(","))
+
+    def set_tags(self, clips: list[str], before: set[str], after: list[str]) -> None:
+        """Give clips other tags in place of those that all of them had; their other tags stay."""
+
+        def change(project: Project) -> Project:
+            for identity in clips:
+                clip = project.clip(identity)
+                if clip is not None:
+                    project = project.with_tags(identity, [*after, *(tag for tag in clip.tags if tag not in before)])
+            return project
+
+        self._work.session.edit("Tags", change)
 
     def remove(self) -> None:
         """Put the chosen proxies that this project made into the trash, after asking."""
@@ -136,12 +150,12 @@ class Doing(QObject):
         size = words.gigabytes(sum(proxy.size for _clip, proxy in pairs))
         box = QMessageBox(self._place)
         box.setWindowTitle("Remove proxies")
-        box.setText(f"Put {_count(len(pairs), 'proxy', 'proxies')} ({size}) into the trash?")
+        box.setText(f"Move {counted(len(pairs), 'proxy', 'proxies')} ({size}) to the trash?")
         box.setInformativeText(
-            "Originals stay. Undo does not bring files back: press Bring back afterwards, or make the proxies again."
+            "Originals stay. Undo does not bring files back: use Bring back afterwards, or make the proxies again."
         )
-        yes = box.addButton("Into the trash", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        yes = box.addButton("Move to trash", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is not yes:
             return
@@ -161,7 +175,7 @@ class Doing(QObject):
             more = f" ({len(removed.kept) - 1} more stay)" if len(removed.kept) > 1 else ""
             self._work.problem.emit(removed.kept[0] + more)
         if removed.paths and not removed.kept:
-            gone = _count(len(removed.paths), "proxy is", "proxies are")
+            gone = counted(len(removed.paths), "proxy is", "proxies are")
             self._work.offered.emit(f"{gone} in the trash.", (("Bring back", lambda: self._bring_back(removed)),))
 
     def _bring_back(self, removed: Removed) -> None:
@@ -187,14 +201,10 @@ class Doing(QObject):
         session = self._work.session
         if name == "offset" and proxy.proof is not None and proxy.proof.better_offset is not None:
             better = proxy.proof.better_offset
-            session.edit("Take offset", lambda project: with_offset(project, clip.id, proxy.file, better))
+            session.edit("Use offset", lambda project: with_offset(project, clip.id, proxy.file, better))
             self._work.pairs.prove([clip.id])
         elif name == "accept":
-            session.edit("Good as it is", lambda project: accepted(project, clip.id, proxy.file))
+            session.edit("Accept as is", lambda project: accepted(project, clip.id, proxy.file))
         elif name == "prove":
             session.absorb(lambda footage: footage.without_proofs([clip.id]))
             self._work.pairs.prove([clip.id])
-
-
-def _count(number: int, one: str, many: str) -> str:
-    return f"{number} {one if number == 1 else many}"

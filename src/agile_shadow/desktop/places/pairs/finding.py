@@ -54,7 +54,7 @@ class Finding(QObject):
         self._begin(places, work, self._found)
 
     def look_for_missing(self, place: Path) -> None:
-        """Look through a folder for files that are not where they were."""
+        """Search a folder for files that have moved."""
         project = self._work.session.project
 
         def work(state: Looking) -> FoundAgain:
@@ -150,7 +150,7 @@ class Finding(QObject):
         where = self._where if self._where.is_dir() else self._where.parent
         if self._again is not None:
             self._work.keep_edit_lists()
-            self._work.session.edit(f"Find {len(things)} again", lambda project: take_again(project, things, where))
+            self._work.session.edit(f"Find {len(things)} files", lambda project: take_again(project, things, where))
             self._place.panel.player.presence.look_again()
             self._place.posters.forget()
         else:
@@ -162,7 +162,7 @@ class Finding(QObject):
     def put_away(self) -> None:
         """Back to the ledger."""
         self._search, self._again = None, None
-        self._place.upper.setCurrentWidget(self._place.table)
+        self._place.show_rows()
         self._place.refresh()
         clip = self._place.current()
         if clip is not None:

@@ -16,7 +16,7 @@ from .rows import COLUMNS, ORIGINAL, PROXY, STATE, Group, Pair
 
 POSTER = QSize(60, 34)
 _ROW = 40  # pixels
-_KEPT = 600  # posters held as pixmaps
+_KEPT, _KEPT_LARGE = 600, 300  # posters held as pixmaps
 
 
 class LedgerModel(RowsModel):
@@ -25,6 +25,7 @@ class LedgerModel(RowsModel):
     def __init__(self) -> None:
         super().__init__(COLUMNS)
         self._posters: OrderedDict[str, QPixmap] = OrderedDict()
+        self._large: OrderedDict[str, QPixmap | None] = OrderedDict()
         self.wants_poster: Callable[[Pair], None] = lambda pair: None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
@@ -35,6 +36,7 @@ class LedgerModel(RowsModel):
     def forget_icons(self) -> None:
         super().forget_icons()
         self._posters.clear()
+        self._large.clear()
 
     def poster(self, pair: Pair) -> QPixmap | None:
         """The small picture of a clip, None while it is not there."""
@@ -46,8 +48,18 @@ class LedgerModel(RowsModel):
     def keep_poster(self, clip: str, data: bytes | None) -> None:
         """A poster came (JPEG), or there is none."""
         self._posters[clip] = _framed(data)
+        large = QPixmap()
+        self._large[clip] = large if data and large.loadFromData(data) else None
         while len(self._posters) > _KEPT:
             self._posters.popitem(last=False)
+        while len(self._large) > _KEPT_LARGE:
+            self._large.popitem(last=False)
+
+    def large(self, pair: Pair) -> QPixmap | None:
+        """The poster in its own size, None while it is not there or where there is none."""
+        if pair.clip.id not in self._large:
+            self.wants_poster(pair)
+        return self._large.get(pair.clip.id)
 
 
 def _framed(data: bytes | None) -> QPixmap:
@@ -101,7 +113,8 @@ class RowDelegate(QStyledItemDelegate):
             if poster is not None:
                 painter.drawPixmap(place.toRect(), poster)
             inner = rect.adjusted(POSTER.width() + 10, 0, -4, 0)
-            self._two_lines(painter, inner, COLUMNS[column].text(pair), pair.original_shelf, COLUMNS[column].mark(pair))
+            under = ", ".join([pair.original_shelf, *pair.clip.tags])
+            self._two_lines(painter, inner, COLUMNS[column].text(pair), under, COLUMNS[column].mark(pair))
         elif column == PROXY:
             under = pair.proxy_shelf
             if pair.proxy is not None and pair.proxy.offset:
@@ -143,11 +156,12 @@ class RowDelegate(QStyledItemDelegate):
 
 def ledger_table(model: LedgerModel) -> QTableView:
     """The view: several rows can be chosen, a click on a heading orders them."""
-    table = rows_table(model, STATE, "Pairs")
+    table = rows_table(model, STATE, "Pairs", share=False)
     table.setSelectionMode(QTableView.SelectionMode.ExtendedSelection)
     table.verticalHeader().setDefaultSectionSize(_ROW)
     table.setItemDelegate(RowDelegate(table))
     header = table.horizontalHeader()
+    header.setSectionResizeMode(ORIGINAL, header.ResizeMode.Stretch)
     header.setSectionsClickable(True)
     header.setSortIndicatorShown(True)
     header.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)

@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtCore import QPersistentModelIndex, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ....core.amounts import counted
 from ....core.project import Project
 from ...tables import Column, Index, RowsModel, rows_table
 
@@ -33,7 +34,7 @@ class OfferRow:
     def becomes(self) -> str:
         """What the file would be, in words."""
         if self.thing is None:
-            return "left alone"
+            return "no match"
         return {"proxy": "proxy of", "original": "original of", "missing": "found again:"}[self.kind]
 
 
@@ -45,14 +46,14 @@ def _why(row: OfferRow) -> str:
 
 
 _COLUMNS = (
-    Column("Take", lambda row: "", 48),
+    Column("Use", lambda row: "", 48),
     Column("File", lambda row: row.path.name, 210, tip=lambda row: str(row.path),
            mark=lambda row: None if row.thing is None else "original" if row.kind == "original" else "proxy"),
-    Column("Would be", lambda row: row.becomes, 96),
+    Column("Match", lambda row: row.becomes, 96),
     Column("Clip", lambda row: row.clip, 150),
-    Column("From frame", lambda row: str(row.offset) if row.thing is not None else "", 84, right=True,
+    Column("Offset", lambda row: str(row.offset) if row.thing is not None else "", 84, right=True,
            tip=lambda row: "Frames of the original before the proxy's first one"),
-    Column("How sure", lambda row: row.verdict, 128),
+    Column("Certainty", lambda row: row.verdict, 128),
     Column("Why", _why, 320, tip=lambda row: "\n".join(f"{says} ({weight:+.1f})" for _k, weight, says in row.evidence)),
 )  # fmt: skip
 
@@ -107,10 +108,10 @@ class OffersView(QWidget):
         self.told = QLabel("")
         self.told.setWordWrap(True)
         row.addWidget(self.told, 1)
-        self.stop = QPushButton("Stop looking")
+        self.stop = QPushButton("Cancel search")
         self.stop.clicked.connect(self.stopped)
         self.yes = QPushButton("Tick or untick")
-        self.yes.setToolTip("A tick on a likely one confirms it by hand; those like it follow.")
+        self.yes.setToolTip("Ticking a likely match confirms it; files named the same way follow.")
         self.yes.clicked.connect(self._toggle)
         self.take = QPushButton("Pair")
         self.take.setObjectName("main")
@@ -159,7 +160,7 @@ class OffersView(QWidget):
         self.take.setVisible(not busy)
         self.take.setEnabled(ticked > 0)
         files = "1 file" if ticked == 1 else f"{ticked} files"
-        self.take.setText(f"Use {ticked} found again" if missing else f"Pair {files}")
+        self.take.setText(f"Use {counted(ticked, 'found file')}" if missing else f"Pair {files}")
 
 
 def rows_of_offers(offers: Any, project: Project, refused: set[Path], confirmed: dict[Path, str]) -> list[OfferRow]:
@@ -201,8 +202,8 @@ def told_of_offers(rows: list[OfferRow], place: str) -> str:
     sure = sum(1 for row in rows if row.thing is not None and row.verdict != "likely")
     likely = sum(1 for row in rows if row.verdict == "likely")
     alone = sum(1 for row in rows if row.thing is None)
-    counts = f"{sure} certain, {likely} likely, {alone} left alone"
-    return f"{place}: {counts}. What is ticked is paired; nothing is renamed."
+    counts = f"{sure} certain, {likely} likely, {alone} with no match"
+    return f"{place}: {counts}. Ticked files will be paired; no file is renamed."
 
 
 __all__ = ["OfferRow", "OffersView", "rows_of_missing", "rows_of_offers", "told_of_offers"]

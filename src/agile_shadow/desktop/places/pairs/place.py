@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QItemSelection, Qt, QTimer, Signal
@@ -13,9 +14,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
-    QMenu,
-    QPushButton,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -31,7 +29,8 @@ from ....core.presets import Preset
 from ....core.project import Clip, Project
 from ....core.switch import Presence
 from ... import words
-from ...actions import keys_of
+from ...actions import tip, with_key
+from ...invitation import Invitation
 from ...measuring import Measuring
 from ...player_panel import PlayerPanel
 from ...posters import Posters
@@ -43,10 +42,12 @@ from .doing import Doing
 from .finding import Finding
 from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
+from .poster_view import PosterView
 from .proof_panel import ProofPanel
-from .rows import CHOICES, GROUPINGS, LESS_ASKED, Order, Pair, Row, Surroundings, arranged, pair_of
+from .rows import LESS_ASKED, Order, Pair, Row, Surroundings, arranged, pair_of
+from .tools import Tools
 
-_WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Taking turns"), ("difference", "Difference"))
+_WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Alternating"), ("difference", "Difference"))
 _NARROW = 1060  # pixels
 _SLICE = 250  # rows prepared at a time
 _SEARCH_WAITS = 120  # milliseconds after the last letter
@@ -57,6 +58,7 @@ class PairsPlace(PlacePage):
 
     chosen = Signal()
     looks_again = Signal()
+    goes_to = Signal(str)
 
     def __init__(
         self, work: Work, sound: SoundOutput, measuring: Measuring, presets: Callable[[], list[Preset]]
@@ -87,7 +89,7 @@ class PairsPlace(PlacePage):
         self.doing_with = Doing(work, self, presets, lambda: chosen_pairs(self.table))
         self._build()
         self._connect()
-        self.panel.show_nothing("Choose a pair to see it. Q flips between original and proxy.")
+        self.panel.show_nothing("Select a pair to see it. Q switches between original and proxy.")
 
     # Building
 
@@ -95,14 +97,30 @@ class PairsPlace(PlacePage):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 10)
         layout.setSpacing(6)
-        layout.addLayout(self._build_tools())
+        tools = Tools()
+        layout.addWidget(tools)
+        self.search, self.choice, self.grouping = tools.search, tools.choice, tools.grouping
+        self.as_posters, self.poster_size = tools.posters.button, tools.posters.size_slider
+        self.menu = tools.menu
+        self.find_pairs, self.find_files = tools.find_pairs, tools.find_files
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.table = ledger_table(self.model)
         self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.invitation = Invitation(
+            self.table, "No clips yet. Ingest a card or a folder first; each clip then has a row here.",
+            ("Go to Ingest", lambda: self.goes_to.emit("place_2")), lambda: not self._work.session.project.clips,
+        )  # fmt: skip
         self.offers = OffersView()
         self.upper = QStackedWidget()
         self.upper.addWidget(self.table)
         self.upper.addWidget(self.offers)
+        self.poster_view = PosterView(self._work, self.model)
+        self.poster_view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.poster_view.picked.connect(lambda clips: choose_clips(self.table, clips))
+        self.poster_view.customContextMenuRequested.connect(
+            lambda at: self.menu.popup(self.poster_view.viewport().mapToGlobal(at))
+        )
+        self.upper.addWidget(self.poster_view)
         self.splitter.addWidget(self.upper)
         lower = QWidget()
         rows = QVBoxLayout(lower)
@@ -123,37 +141,14 @@ class PairsPlace(PlacePage):
         self.need.setObjectName("quiet")
         layout.addWidget(self.need)
 
-    def _build_tools(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Search names, codecs, states")
-        self.search.setFixedWidth(228)
-        self.search.setAccessibleName("Search pairs")
-        self.choice = QComboBox()
-        self.choice.setAccessibleName("Which pairs")
-        self.choice.addItems([title for title, _rule in CHOICES])
-        self.grouping = QComboBox()
-        self.grouping.setAccessibleName("Grouped by")
-        self.grouping.addItems([title for title, _rule in GROUPINGS])
-        self.find_pairs = QPushButton("Find files…")
-        self.find_pairs.setToolTip(
-            "Look through a folder for proxies of these clips, or for originals of clips cut on proxies"
-        )
-        self.find_files = QPushButton("Missing…")
-        self.find_files.setToolTip("Look through a folder for files that are not where they were")
-        self.doing = QToolButton()
-        self.doing.setText("With the chosen")
-        self.doing.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.doing.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.menu = QMenu(self)
-        self.menu.aboutToShow.connect(lambda: self.doing_with.fill(self.menu))
-        self.doing.setMenu(self.menu)
-        for filtering in (self.search, self.choice, self.grouping):
-            row.addWidget(filtering)
-        row.addStretch(1)
-        for button in (self.doing, self.find_pairs, self.find_files):
-            row.addWidget(button)
-        return row
+    def show_rows(self) -> None:
+        """The pairs again, as rows or as posters."""
+        self.upper.setCurrentWidget(self.poster_view if self.as_posters.isChecked() else self.table)
+
+    def _show_posters(self) -> None:
+        if self.upper.currentWidget() is not self.offers:
+            self.show_rows()
+        self.poster_view.choose({pair.clip.id for pair in chosen_pairs(self.table)})
 
     def _build_ways(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -166,7 +161,7 @@ class PairsPlace(PlacePage):
             button.setCheckable(True)
             button.setObjectName("way")
             button.setProperty("small", True)
-            button.setToolTip(f"Key: {keys_of('look')} for the next way of looking")
+            tip(button, partial(with_key, f"{text}; next view", "look"))
             self.ways.addButton(button)
             self.way_buttons[way] = button
             button.clicked.connect(lambda _checked=False, way=way: self.look(way))
@@ -174,8 +169,9 @@ class PairsPlace(PlacePage):
         self.way_buttons["play"].setChecked(True)
         self.zoom = QComboBox()
         self.zoom.setAccessibleName("Zoom")
+        self.zoom.setToolTip("Size of the picture")
         for zoom in ZOOMS:
-            self.zoom.addItem(f"{zoom} %" if zoom else "whole picture", zoom)
+            self.zoom.addItem(f"{zoom} %" if zoom else "Fit", zoom)
         self.zoom.setEnabled(False)
         row.addWidget(self.zoom)
         row.addStretch(1)
@@ -198,6 +194,9 @@ class PairsPlace(PlacePage):
         self.table.selectionModel().selectionChanged.connect(self._selected)
         self.table.horizontalHeader().sortIndicatorChanged.connect(self._order)
         self.table.customContextMenuRequested.connect(lambda at: self.menu.popup(self.table.viewport().mapToGlobal(at)))
+        self.menu.aboutToShow.connect(lambda: self.doing_with.fill(self.menu))
+        self.as_posters.toggled.connect(lambda _on: self._show_posters())
+        self.poster_size.valueChanged.connect(self.poster_view.set_width)
         self.find_pairs.clicked.connect(self._find)
         self.find_files.clicked.connect(self.ask_for_missing)
         self.zoom.currentIndexChanged.connect(lambda _number: self.compare.set_zoom(self.zoom.currentData()))
@@ -338,6 +337,18 @@ class PairsPlace(PlacePage):
             self.chosen.emit()
         self._show_proof()
 
+    def show_clip(self, identity: str) -> None:
+        """Select a clip in the ledger; filters that leave it out are taken off."""
+        if not any(isinstance(row, Pair) and row.clip.id == identity for row in self.model.rows):
+            self.search.clear()
+            self.choice.setCurrentIndex(0)
+            self.refresh()
+        for number, row in enumerate(self.model.rows):
+            if isinstance(row, Pair) and row.clip.id == identity:
+                self.table.selectRow(number)
+                self.table.scrollTo(self.model.index(number, 0))
+                return
+
     def _show_clip(self, clip: Clip, frame: int = 0) -> None:
         self.panel.show_clip(clip, self._work.session.project, frame)
         self._show_comparison()
@@ -350,7 +361,7 @@ class PairsPlace(PlacePage):
             return
         pairs = chosen_pairs(self.table)
         if not pairs:
-            self.proof.show_clip(None, None, "No pair is chosen.", 0)
+            self.proof.show_clip(None, None, "No pair is selected.", 0)
             return
         pair = pairs[0]
         problem = self._work.pairs.prover.problems.get(pair.clip.id, "")
@@ -397,7 +408,7 @@ class PairsPlace(PlacePage):
                 return self._offered(row, project), ""
             clip = self.current()
             if clip is None or clip.original.info.kind != "video":
-                return None, "Choose a pair to compare."
+                return None, "Select a pair to compare."
             if not clip.proxies:
                 return None, f"{clip.name} has no proxy to compare with."
             proxy = clip.proxies[-1]
@@ -438,6 +449,8 @@ class PairsPlace(PlacePage):
             ways = [way for way, _text in _WAYS]
             now = next(way for way in ways if self.way_buttons[way].isChecked())
             self.look(ways[(ways.index(now) + 1) % len(ways)])
+        elif identity == "tags":
+            self.doing_with.ask_for_tags()
         elif identity in ("closer", "wider", "all"):
             step = {"closer": 1, "wider": -1, "all": -len(ZOOMS)}[identity]
             self.zoom.setCurrentIndex(min(max(0, self.zoom.currentIndex() + step), len(ZOOMS) - 1))
@@ -465,14 +478,14 @@ class PairsPlace(PlacePage):
     # Finding files
 
     def _find(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Look through", str(self._work.session.path.parent))
+        folder = QFileDialog.getExistingDirectory(self, "Search", str(self._work.session.path.parent))
         if folder:
             self.finding.look_for_pairs([Path(folder)])
 
     def ask_for_missing(self) -> None:
         """Ask for a folder, and look there for what is missing."""
         start = str(self._work.session.path.parent)
-        folder = QFileDialog.getExistingDirectory(self, "Look for missing files in", start)
+        folder = QFileDialog.getExistingDirectory(self, "Search for missing files in", start)
         if folder:
             self.finding.look_for_missing(Path(folder))
 
@@ -495,6 +508,7 @@ class PairsPlace(PlacePage):
     def _poster_came(self, clip: str, data: bytes | None) -> None:
         self.model.keep_poster(clip, data)
         self.table.viewport().update()
+        self.poster_view.viewport().update()
 
     def colours_changed(self) -> None:
         """Another theme: what is drawn once is drawn again."""

@@ -18,6 +18,16 @@ _WIDTH = 316
 _LABELS = 32  # pixels to the left of the curve
 
 
+_STEP_TIPS = {
+    "offset": "Keep the pair, with the offset that the proof found",
+    "accept": "Keep the pair as it is; the doubt stays on record",
+    "make": "Make this proxy anew from its original",
+    "choose": "Choose the proxy of this clip by hand",
+    "prove": "Compare the proxy with its original again",
+    "find": "Search a folder for files that have moved",
+}
+
+
 class LikenessCurve(QWidget):
     """Likeness over the clip's length; ``chosen`` gives the frame of the original where it was clicked."""
 
@@ -64,7 +74,7 @@ class LikenessCurve(QWidget):
         painter.fillRect(self.rect(), theme.colour("raised"))
         if not self.curve:
             painter.setPen(theme.colour("quiet"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "not proved yet")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "not proven yet")
             return
         painter.setPen(theme.colour("quiet"))
         painter.setFont(theme.mono(7))
@@ -114,6 +124,7 @@ class ProofPanel(QFrame):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         scroll = QScrollArea()
+        scroll.setAccessibleName("Proof of the selected pair")
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inner = QWidget()
@@ -156,11 +167,12 @@ class ProofPanel(QFrame):
         outer.addWidget(scroll)
         self.buttons: dict[str, QPushButton] = {}
         for name, text in (
-            ("offset", "Take the offset"), ("accept", "Good as it is"), ("make", "Make again"),
-            ("choose", "Another file…"), ("prove", "Prove again"), ("find", "Find it again…"),
+            ("offset", "Use the offset"), ("accept", "Accept as is"), ("make", "Make proxy again"),
+            ("choose", "Pair another file…"), ("prove", "Prove again"), ("find", "Find missing files…"),
         ):  # fmt: skip
             button = QPushButton(text)
             button.setProperty("small", True)
+            button.setToolTip(_STEP_TIPS[name])
             button.clicked.connect(lambda _checked=False, name=name: self.step.emit(name))
             self.buttons[name] = button
         self._steps.addWidget(Flow(*self.buttons.values()))
@@ -168,7 +180,7 @@ class ProofPanel(QFrame):
 
     def show_clip(self, clip: Clip | None, proxy: Proxy | None, state: str, many: int) -> None:
         """A clip and its proxy; ``state`` in words; ``many`` are chosen."""
-        self.title.setText("" if clip is None else clip.name if many < 2 else f"{many} chosen, first {clip.name}")
+        self.title.setText("" if clip is None else clip.name if many < 2 else f"{many} selected, first {clip.name}")
         self.state.setText(state)
         proof = proxy.proof if proxy is not None else None
         grave = proof is not None and not proof.accepted and proof.state in ("doubtful", "refused")
@@ -178,9 +190,9 @@ class ProofPanel(QFrame):
         self._show_proof(proof, words.oddities(clip.original.info) if clip is not None else [])
         for name, shown in self._possible(clip, proxy, state).items():
             self.buttons[name].setVisible(shown)
-        self.buttons["make"].setText("Make one" if proxy is None else "Make again")
+        self.buttons["make"].setText("Make proxy" if proxy is None else "Make proxy again")
         if proof is not None and proof.better_offset is not None:
-            self.buttons["offset"].setText(f"Take offset {proof.better_offset}")
+            self.buttons["offset"].setText(f"Use offset {proof.better_offset}")
         info = clip.original.info if clip is not None else None
         self.curve.show_curve(proof.curve if proof is not None else (), info.frames if info is not None else 1)
         self.curve.setVisible(proxy is not None)
@@ -195,7 +207,7 @@ class ProofPanel(QFrame):
         lines = [f"{weight:+.1f}  {says}" for _kind, weight, says in sorted(row.evidence, key=lambda one: -one[1])]
         self.reasons.setText("\n".join([*([f"{row.verdict}: {row.why}"] if row.why else []), *lines]))
         self.reasons.setVisible(True)
-        self.likeness.setText("Weights are logarithms of the odds." if lines else "")
+        self.likeness.setText("+ speaks for the match, - against it (log odds)." if lines else "")
         for button in self.buttons.values():
             button.setVisible(False)
         self.curve.setVisible(False)

@@ -49,7 +49,7 @@ class Pair:
     def state(self) -> str:
         """The spine: the state in words."""
         if self.kind == "no need":
-            return f"{self.clip.original.info.kind}, needs none"
+            return f"{self.clip.original.info.kind}, no proxy needed"
         text = {"cannot tell": "picture cannot tell", "paired": "paired, not proven"}.get(self.kind, self.kind)
         return f"{text}, pinned to {self.clip.pin}" if self.clip.pin else text
 
@@ -79,7 +79,7 @@ class Pair:
         cells = [column.text(self) for column in COLUMNS]
         proxy = self.proxy.file.path if self.proxy is not None else ""
         reel = self.clip.original.info.reel or ""
-        return " ".join([*cells, self.why, self.clip.original.file.path, proxy, reel]).casefold()
+        return " ".join([*cells, self.why, *self.clip.tags, self.clip.original.file.path, proxy, reel]).casefold()
 
     @property
     def day(self) -> str:
@@ -167,7 +167,7 @@ CHOICES: tuple[tuple[str, Callable[[Pair], bool]], ...] = (
     ("not proven", lambda p: p.kind in ("paired", "cannot tell", "accepted", "doubtful", "refused")),
     ("missing", lambda p: p.original_missing or p.proxy_missing),
     ("damaged or odd", lambda p: bool(p.clip.original.info.damage or p.clip.original.info.odd)),
-    ("heavy here", lambda p: p.headroom is not None and p.headroom < ENOUGH_HEADROOM),
+    ("too heavy for this machine", lambda p: p.headroom is not None and p.headroom < ENOUGH_HEADROOM),
     ("on the timeline", lambda p: p.used),
     ("not on the timeline", lambda p: not p.used),
     ("pinned", lambda p: p.clip.pin is not None),
@@ -177,6 +177,7 @@ GROUPINGS: tuple[tuple[str, Callable[[Pair], str]], ...] = (
     ("by shelf", lambda p: p.original_shelf),
     ("by reel", lambda p: p.clip.original.info.reel or "no reel"),
     ("by day", lambda p: p.day or "no date"),
+    ("by tag", lambda p: ", ".join(p.clip.tags) or "no tag"),
 )
 
 

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from ....core.errors import ShadowError, sentence
+from ....core.installing import PRESET_ENDING
 from ....core.library import Entry, free_name
 from ....core.presets import (
     Preset,
@@ -48,6 +49,7 @@ class LibraryList(QWidget):
         layout.addWidget(title)
         self.list = QListWidget()
         self.list.setAccessibleName("Presets")
+        self.list.setToolTip("Presets of yours and those supplied; select one to see and change it")
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -56,9 +58,12 @@ class LibraryList(QWidget):
         grid = QGridLayout()
         grid.setSpacing(4)
         self.duplicate = QPushButton("Duplicate")
+        self.duplicate.setToolTip("Save a copy of this preset under a new name")
         self.rename = QPushButton("Rename…")
         self.import_ = QPushButton("Import…")
+        self.import_.setToolTip("Add a preset file to your presets")
         self.export = QPushButton("Export…")
+        self.export.setToolTip("Write this preset into a file, to send or keep")
         self.remove = QPushButton("Remove")
         for number, (button, call) in enumerate(
             (
@@ -87,14 +92,14 @@ class LibraryList(QWidget):
         for problem in library.problems:
             self.told.emit(problem, True)
         if names:
-            self.choose(wanted or (own.name if own is not None else "Quick cut"))
+            self.choose(wanted or (own.name if own is not None else "Everyday, quarter size"))
 
     def _item(self, name: str) -> QListWidgetItem:
         standing = self._own is not None and self._own.name == name
         item = QListWidgetItem(f"{name}  (standing)" if standing else name)
         item.setData(Qt.ItemDataRole.UserRole, name)
         entry = self._entries.get(name)
-        origin = "came with the program" if entry is not None and entry.shipped else "one of your own"
+        origin = "supplied" if entry is not None and entry.shipped else "your own"
         preset = self.named(name)
         item.setToolTip(f"{name} ({origin}): {describes(preset)}" if preset is not None else name)
         return item
@@ -131,7 +136,7 @@ class LibraryList(QWidget):
         own = entry is not None and not entry.shipped
         for button in (self.rename, self.remove):
             button.setEnabled(own)
-            button.setToolTip("" if own else "It came with the program: duplicate it first.")
+            button.setToolTip("" if own else "Supplied presets cannot be changed. Duplicate it first.")
         self.picked.emit(preset)
 
     # What can be done
@@ -158,24 +163,28 @@ class LibraryList(QWidget):
     def _renamed(self, old: str, new: str) -> str:
         rename_preset(old, new)
         self.reload(self._own, new)
-        return f"{old} is called {new} now."
+        return f"{old} renamed to {new}."
 
     def _import(self) -> None:
         chosen, _filter = QFileDialog.getOpenFileName(self, "Import a preset", "", "Presets (*.json)")
         if chosen:
-            self._do(lambda: self._imported(Path(chosen)))
+            self.bring_in(Path(chosen))
+
+    def bring_in(self, path: Path) -> None:
+        """Take a preset file into the library, and select it."""
+        self._do(lambda: self._imported(path))
 
     def _imported(self, path: Path) -> str:
         preset = import_preset(path)
         self.reload(self._own, preset.name)
-        return f"{preset.name} is in your library now."
+        return f"{preset.name} added to your presets."
 
     def _export(self) -> None:
         preset = self.current()
         if preset is None:
             return
         chosen, _filter = QFileDialog.getSaveFileName(
-            self, "Export the preset", f"{preset.name}.json", "Presets (*.json)"
+            self, "Export the preset", f"{preset.name}{PRESET_ENDING}", "Presets (*.json)"
         )
         if chosen:
             self._do(lambda: f"Written as {save_preset(preset, Path(chosen))}.")
@@ -188,7 +197,7 @@ class LibraryList(QWidget):
     def _removed(self, name: str) -> str:
         remove_preset(name)
         self.reload(self._own)
-        return f"{name} lies in the trash now."
+        return f"{name} moved to the trash."
 
     def _do(self, work: object) -> None:
         try:

@@ -24,7 +24,7 @@ from ....core.project import Project
 from ... import theme, words
 from ...measuring import ENOUGH_HEADROOM, Measuring, samples_in
 
-_COLUMNS = ("Originals", "Proxy", "Data an hour", "Work; headroom")
+_COLUMNS = ("Originals", "Proxy", "Data per hour", "Work; headroom")
 _ROW = 38
 _WIDE = 470  # pixels that four columns need
 UNKNOWN = "not measured"
@@ -50,6 +50,7 @@ class Outlook(QWidget):
         layout.addWidget(self.title)
         self.table = QTableWidget(0, len(_COLUMNS))
         self.table.setAccessibleName("What the preset does")
+        self.table.setToolTip("Each kind of footage: its proxy, data, work and headroom")
         self.table.setHorizontalHeaderLabels(list(_COLUMNS))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.table.setSelectionMode(QTableWidget.SelectionMode.NoSelection)
@@ -96,7 +97,7 @@ class Outlook(QWidget):
             self.kinds = kinds_of(samples_in(project)) or usual_kinds()
         usual = not self.kinds[0].samples
         self.title.setText(
-            "What it would do to usual kinds of footage" if usual else "What it does to the footage of this project"
+            "Effect on usual kinds of footage" if usual else "Effect on this project's footage"
         )
         if preset is None:
             self.table.setRowCount(0)
@@ -146,7 +147,7 @@ class Outlook(QWidget):
 
     def _how_words(self, usual: bool) -> str:
         if self._measuring.now:
-            return f"Measuring {self._measuring.now} …"
+            return f"Measuring {self._measuring.now}"
         if usual:
             return "None in this project yet. Sizes, shapes and fixed data rates are exact; the rest is measured later."
         return "Sizes and shapes are exact; work and headroom are measured on this machine, in short runs."
@@ -163,7 +164,7 @@ def need_words(project: Project, wanted: Proxies | None, measuring: Measuring) -
     rule = Proxies(make="where-needed", headroom_below=limit)
     known = [(sample, found) for sample in samples if (found := headroom_under(sample.key, measuring.kept)) is not None]
     free = sum(1 for sample, found in known if not needs_proxy(sample.info, rule, found.ratio))
-    text = f"{free} of {len(samples)} clips need no proxy here: they decode at {limit:g} times their rate or faster."
+    text = f"{free} of {len(samples)} clips need no proxy on this machine (headroom {limit:g}x or more)."
     missing = len(samples) - len(known)
     return f"{text} {missing} not measured yet." if missing else text
 
@@ -210,7 +211,7 @@ def _heavier(one: Estimate) -> bool:
 def _work_words(one: Estimate) -> str:
     if one.pixels is None:
         return ""
-    return f"{one.work.value:.2f} h an hour" if one.work is not None else UNKNOWN
+    return f"{one.work.value:.2f} h per hour" if one.work is not None else UNKNOWN
 
 
 def _headroom_words(one: Estimate) -> str:

@@ -53,7 +53,7 @@ class MarkPicture(QWidget):
         super().__init__()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(130)
-        self.setAccessibleName("The picture of the proxy with its marks")
+        self.setAccessibleName("The picture of the proxy with its burn-ins")
         self._work = work
         self._sample: Sample | None = None
         self._frame: VideoFrame | None = None

@@ -35,6 +35,7 @@ class CandidatesPlot(QWidget):
         row = QHBoxLayout()
         self.kind = QComboBox()
         self.kind.setAccessibleName("Kind of original for the plot")
+        self.kind.setToolTip("Which kind of footage the plot is for")
         self.kind.currentIndexChanged.connect(self._draw)
         self.measure = QPushButton("Measure all sizes and codecs")
         self.measure.clicked.connect(self._measure)
@@ -81,7 +82,7 @@ class CandidatesPlot(QWidget):
         kind = self._kind()
         if kind is not None and kind.samples:
             self._measuring.want_candidates(kind.samples[0])
-            self.says.setText("It begins as soon as nothing else runs; about half a minute.")
+            self.says.setText("Starts when nothing else is running; takes about half a minute.")
 
     def _draw(self) -> None:
         kind = self._kind()
@@ -91,7 +92,7 @@ class CandidatesPlot(QWidget):
         self.plot.setVisible(bool(self._shown))
         chosen = self._chosen()
         text, focus = theme.colour("text"), theme.colour("focus")
-        for side, name in (("bottom", "GB an hour"), ("left", "headroom")):
+        for side, name in (("bottom", "GB per hour"), ("left", "headroom")):
             axis = self.plot.getAxis(side)
             axis.setPen(theme.colour("quiet"))
             axis.setTextPen(text)
@@ -140,13 +141,13 @@ class CandidatesPlot(QWidget):
 
     def _words(self, kind: Kind | None, chosen: Candidate | None) -> str:
         if kind is None or not kind.samples:
-            return "Here stands size against headroom once there is footage in the project."
+            return "Size and headroom appear here once the project has footage."
         if self._measuring.now.startswith("sizes and codecs"):
-            return f"Measuring {self._measuring.now} …"
+            return f"Measuring {self._measuring.now}"
         if not self._shown:
-            return "Not measured yet on this kind."
-        text = "Higher plays easier, further left is smaller. Press a point to choose it."
-        return f"{text} Chosen: {_name(chosen)}." if chosen is not None else text
+            return "Not measured yet for this kind of footage."
+        text = "Higher plays easier, further left is smaller. Click a point to use it."
+        return f"{text} Selected: {_name(chosen)}." if chosen is not None else text
 
     @staticmethod
     def _tip(x: float, y: float, data: Candidate) -> str:
@@ -198,7 +199,7 @@ def _name(one: Candidate | None) -> str:
         return ""
     return (
         f"{_LABELS[one.codec]}, {_scale(one.scale)}: {one.width} x {one.height}, "
-        f"{one.bytes_per_hour / 1e9:.1f} GB an hour, headroom {one.headroom:.0f}x"
+        f"{one.bytes_per_hour / 1e9:.1f} GB per hour, headroom {one.headroom:.0f}x"
     )
 
 

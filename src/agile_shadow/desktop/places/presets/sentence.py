@@ -17,7 +17,7 @@ from ...marks_editor import MarksEditor
 from .sizes import SizeField
 
 _PROOF_WORDS = {
-    "xxh128": "xxh128", "xxh64": "xxh64", "md5": "MD5", "sha1": "SHA-1", "size": "its size only (weaker)",
+    "xxh128": "xxh128", "xxh64": "xxh64", "md5": "MD5", "sha1": "SHA-1", "size": "file size only (weaker)",
 }  # fmt: skip
 _RATES = ("24000/1001", "24/1", "25/1", "30000/1001", "30/1", "48/1", "50/1", "60000/1001", "60/1")
 
@@ -61,6 +61,7 @@ class Sentence(QFrame):
             button.setObjectName("more")
             button.setCheckable(True)
             button.setAccessibleName(f"More about: {title}")
+            button.setToolTip(f"Show or hide rarely used settings: {title}")
             button.toggled.connect(self._show_what_applies)
             self.more[title] = button
             row.addWidget(button)
@@ -87,25 +88,25 @@ class Sentence(QFrame):
             Tick("takes.sound", "sound"),
             Amount("takes.longer_than", "Only clips longer than", 0, 86_400, 0, 1, " s"),
             Patterns("takes.leave_out", "Patterns of names or folders to leave out, with ; between them", 190),
-            Tick("takes.skip_known", "not what the project has already (by its content)"),
-            Tick("takes.join_parts", "a recording in several files is one clip"),
-            Tick("takes.small_copies", "pair the camera's own small copies"),
+            Tick("takes.skip_known", "skip what is already in the project (by content)"),
+            Tick("takes.join_parts", "join split recordings into one clip"),
+            Tick("takes.small_copies", "pair camera proxies"),
             Choice("takes.sequence_rate", "Frame rate of image sequences", [(rate, _rate(rate)) for rate in _RATES]),
             Choice("originals.do", "What happens to originals", (
-                ("copy", "Copy it"), ("leave", "Leave it where it is"))),
+                ("copy", "Copy"), ("leave", "Leave in place"))),
             ShelfName("originals.shelf", "Shelf of the originals", "the originals shelf"),
             Tick("originals.second_copy", "and at the same time to"),
             ShelfName("originals.second_shelf", "Shelf of the second copies", "the shelf for second copies"),
-            Choice("originals.checksum", "How it is proved", [(proof, _PROOF_WORDS[proof]) for proof in PROOFS]),
-            Tick("originals.manifest", "with an ASC MHL manifest"),
+            Choice("originals.checksum", "How copies are verified", [(proof, _PROOF_WORDS[proof]) for proof in PROOFS]),
+            Tick("originals.manifest", "write an ASC MHL manifest"),
             Choice("originals.folders", "Folders", (
                 ("keep", "as on the card"), ("flatten", "all in one"), ("pattern", "by this pattern:"))),
             Text("originals.folder_pattern", "Pattern of folders, with tokens", 180),
             Text("originals.name_pattern", "Pattern of names, with tokens", 180),
-            Choice("originals.on_clash", "When a name is taken", (
-                ("number", "gets a number"), ("tell", "is not copied, and I am told"))),
+            Choice("originals.on_clash", "If the name exists", (
+                ("number", "add a number"), ("tell", "do not copy; report it"))),
             Amount("proxies.headroom_below", "Headroom", 0.1, 100, 1.5, 1, "x", off="headroom is below"),
-            Amount("proxies.larger_than", "Lines", 16, 20_000, 1080, suffix=" lines", off="it has more than"),
+            Amount("proxies.larger_than", "Lines", 16, 20_000, 1080, suffix=" lines", off="the picture has more than"),
             Amount("proxies.stills_over", "Megapixels of stills", 1, 1000, 24, suffix=" megapixels",
                    off="Also of stills over"),
             self.frame_size,
@@ -122,15 +123,15 @@ class Sentence(QFrame):
             ShelfName("proxies.shelf", "Shelf of the proxies", "the proxies shelf"),
             Text("proxies.folder", "Folder of the proxies", 130),
             Text("proxies.name_pattern", "Pattern of the proxies' names, with tokens", 150),
-            Tick("proxies.second_copy", "and once more with the second copies"),
+            Tick("proxies.second_copy", "also on the shelf for second copies"),
             Choice("when.start", "When proxies are made", (("at-once", "at once"), ("at-night", "at night, from"))),
             Clock("when.from_time", "Hour of the night"),
             Tick("when.only_on_mains", "only on mains power"),
             Amount("when.at_a_time", "How many at a time", 1, 16, 1),
-            Tick("when.give_way", "giving way while I play"),
-            Tick("when.keep_awake", "keep the machine awake meanwhile"),
+            Tick("when.give_way", "pause during playback"),
+            Tick("when.keep_awake", "keep the machine awake until done"),
             Choice("when.at_end", "At the end", (
-                ("nothing", "nothing"), ("notice", "a desktop notice"), ("sound", "a sound"))),
+                ("nothing", "nothing"), ("notice", "show a notification"), ("sound", "play a sound"))),
         ]  # fmt: skip
         self.fields = {field.path: field for field in known}
         self.preview = QLabel("")
@@ -145,13 +146,13 @@ class Sentence(QFrame):
         f = self.fields
         self._names = Flow(
             _w("Folders"), f["originals.folders"], f["originals.folder_pattern"], _w("names"),
-            f["originals.name_pattern"], _w("a name that is taken"), f["originals.on_clash"],
+            f["originals.name_pattern"], _w("if the name exists"), f["originals.on_clash"],
         )  # fmt: skip
         self._second = Flow(f["originals.second_copy"], f["originals.second_shelf"])
-        self._needs = Flow(_w("Needed where"), f["proxies.headroom_below"], _w("or"), f["proxies.larger_than"])
+        self._needs = Flow(_w("Needed if"), f["proxies.headroom_below"], _w("or"), f["proxies.larger_than"])
         self._kind = Flow(
             self.frame_size, _w("as"), f["proxies.codec"], f["proxies.quality"], f["proxies.megabits"], _w("sound:"),
-            f["proxies.sound"], _w("colours:"), self.lut,
+            f["proxies.sound"], _w("LUT:"), self.lut,
         )  # fmt: skip
         self._stills = Flow(f["proxies.stills_over"], _w("as PNG"))
         self._folder_word = _w("called")
@@ -164,7 +165,7 @@ class Sentence(QFrame):
             _w("at a time,"), f["when.give_way"],
         )  # fmt: skip
         self._to = _w("to")
-        self._and = _w("and prove each byte with")
+        self._and = _w("and verify by")
         self._manifest = Flow(f["originals.manifest"])
         takes = Flow(f["takes.video"], f["takes.sequences"], f["takes.stills"], f["takes.sound"], _w("from the source"))
         which = Flow(
@@ -177,8 +178,8 @@ class Sentence(QFrame):
             ("Take", [takes], [which]),
             ("Originals", [originals], [self._manifest, self._second, self._names, self.preview]),
             ("Proxies", [Flow(self.make), self._needs, self._kind, self._stills, self._put, self.proxy_preview], []),
-            ("Marks", [self.marks], []),
-            ("When", [self._when, Flow(f["when.keep_awake"], _w("At the end of an ingest:"), f["when.at_end"])], []),
+            ("Burn-ins", [self.marks], []),
+            ("When", [self._when, Flow(f["when.keep_awake"], _w("When an ingest ends:"), f["when.at_end"])], []),
         ]
 
     # Values
@@ -256,7 +257,7 @@ class Sentence(QFrame):
         copying = f["originals.do"].read() == "copy"
         open_ = self.more["Originals"].isChecked()
         self._to.setVisible(copying)
-        self._and.setText("and prove each byte with" if copying else "and note")
+        self._and.setText("and verify by" if copying else "and record")
         f["originals.shelf"].setVisible(copying)
         self.more["Originals"].setVisible(copying or bool(f["proxies.second_copy"].read()))
         again = bool(copying and f["originals.second_copy"].read()) or bool(f["proxies.second_copy"].read())

@@ -125,6 +125,7 @@ class TrialDialog(QDialog):
         row = QHBoxLayout()
         self.clip = QComboBox()
         self.clip.setAccessibleName("Clip of the trial")
+        self.clip.setToolTip("The clip that is tried")
         for sample in self.samples:
             self.clip.addItem(f"{sample.path.stem}  {words.frame_size(sample.info)}")
         self.seconds = QDoubleSpinBox()
@@ -132,11 +133,14 @@ class TrialDialog(QDialog):
         self.seconds.setValue(2)
         self.seconds.setSuffix(" s")
         self.seconds.setAccessibleName("Length of the trial")
-        self.start = QPushButton("Make the trial")
+        self.seconds.setToolTip("How many seconds are made with each preset")
+        self.start = QPushButton("Run trial")
+        self.start.setToolTip("Make these seconds with each preset that is selected")
         self.start.setObjectName("main")
         self.start.clicked.connect(self._start)
         self.zoom = QComboBox()
         self.zoom.setAccessibleName("Zoom")
+        self.zoom.setToolTip("Size of the picture")
         for zoom in _ZOOMS:
             self.zoom.addItem(f"{zoom} %", zoom / 100)
         self.zoom.currentIndexChanged.connect(self._look)
@@ -152,8 +156,9 @@ class TrialDialog(QDialog):
         for number in range(4):
             box = QComboBox()
             box.setAccessibleName(f"Preset {number + 1} of the trial")
+            box.setToolTip(f"Preset {number + 1} of the trial")
             if number == 0:
-                box.addItem(f"{self._edited.name} (as it stands)", None)
+                box.addItem(f"{self._edited.name} (as edited)", None)
             else:
                 box.addItem(_NONE, _NONE)
             for name in self._library.names:
@@ -169,13 +174,14 @@ class TrialDialog(QDialog):
         self.panes: list[Pane] = []
         self.buttons: list[QPushButton] = []
         self.facts: list[QLabel] = []
-        self.says = QLabel("Choose up to four presets. The stretch lies in the middle of the clip.")
+        self.says = QLabel("Choose up to four presets. The trial uses the middle of the clip.")
         self.says.setObjectName("quiet")
         self.says.setWordWrap(True)
         layout.addWidget(self.says)
         row = QHBoxLayout()
         self.time = QSlider(Qt.Orientation.Horizontal)
         self.time.setAccessibleName("Frame of the trial")
+        self.time.setToolTip("Frame that is shown")
         self.time.setEnabled(False)
         self.time.valueChanged.connect(self._show_frame)
         self.at = QLabel("")
@@ -183,6 +189,7 @@ class TrialDialog(QDialog):
         row.addWidget(self.time, 1)
         row.addWidget(self.at)
         close = QPushButton("Close")
+        close.setToolTip("Close this window (Esc)")
         close.clicked.connect(self.reject)
         row.addWidget(close)
         layout.addLayout(row)
@@ -242,7 +249,7 @@ class TrialDialog(QDialog):
             number = [preset.name for preset in self._presets].index(result.preset)
             self.facts[number + 1].setText(
                 f"{result.info.width} x {result.info.height}, {words.gigabytes(result.bytes)}\n"
-                f"{result.bytes_per_hour / 1e9:.1f} GB an hour\n"
+                f"{result.bytes_per_hour / 1e9:.1f} GB per hour\n"
                 f"headroom {result.headroom:.1f}x, likeness {result.likeness:.3f}"
             )
             self.buttons[number].setEnabled(True)
@@ -269,13 +276,13 @@ class TrialDialog(QDialog):
             pane.title = f"ORIGINAL {words.frame_size(info)}" if column == 0 else f"PROXY {name}"
             pane.setAccessibleName(name)
             pane.looked.connect(self.look_at)
-            facts = QLabel(f"{words.frame_size(info)}\n{rate:.1f} GB an hour" if column == 0 else "not made yet")
+            facts = QLabel(f"{words.frame_size(info)}\n{rate:.1f} GB per hour" if column == 0 else "not made yet")
             self._panes.addWidget(pane, 0, column)
             self._panes.addWidget(facts, 1, column)
             self.panes.append(pane)
             self.facts.append(facts)
             if column:
-                button = QPushButton("Take this one over")
+                button = QPushButton("Use this preset")
                 button.setEnabled(False)
                 button.clicked.connect(lambda _checked=False, number=column - 1: self._take(number))
                 self._panes.addWidget(button, 2, column)

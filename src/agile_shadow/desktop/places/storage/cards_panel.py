@@ -70,7 +70,7 @@ _CARDS = (
     Column("Card", lambda row: row.card.name, 130, tip=lambda row: str(row.card.source)),
     Column("Ingested", lambda row: row.card.ended, 175),
     Column("Files", lambda row: str(len(row.card.files)), 55, right=True, key=lambda row: len(row.card.files)),
-    Column("Answer", lambda row: "may be wiped" if row.good else "not yet", 120),
+    Column("Result", lambda row: "may be wiped" if row.good else "not yet", 120),
     Column("Folder", lambda row: str(row.card.source), 260),
 )  # fmt: skip
 _FILES = (
@@ -90,6 +90,7 @@ class CardsPanel(QWidget):
         self.answers: dict[str, CardAnswer] = {}
         self._executor: Executor | None = None
         self._future: Future[Any] | None = None
+        self._wanted: Path | None = None
         self._part = 0.0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -128,12 +129,13 @@ class CardsPanel(QWidget):
         self.known.setWordWrap(True)
         layout.addWidget(self.known)
         row = QHBoxLayout()
-        self.ask = QPushButton("Ask the card…")
+        self.ask = QPushButton("Check the card…")
         self.ask.setObjectName("main")
         self.ask.setToolTip("Read every file on the card again, and its copies as they are on the shelves now.")
         self.ask.clicked.connect(lambda: self._choose_and_ask())
         row.addWidget(self.ask)
-        self.passed = QCheckBox("Passed-over and empty files may go")
+        self.passed = QCheckBox("Skipped and empty files need no copy")
+        self.passed.setToolTip("Files that the ingest skipped, and empty ones, have no copy; tick if they may be lost")
         row.addWidget(self.passed)
         row.addStretch(1)
         self.bar = QProgressBar()
@@ -145,7 +147,7 @@ class CardsPanel(QWidget):
         self.stop.clicked.connect(lambda: self._stop())
         self.stop.hide()
         row.addWidget(self.stop)
-        self.save = QPushButton("Save the answer…")
+        self.save = QPushButton("Save the result…")
         self.save.setToolTip("As a page to keep or send, or as a table.")
         self.save.clicked.connect(lambda: self._save())
         row.addWidget(self.save)
@@ -189,7 +191,20 @@ class CardsPanel(QWidget):
         if rows:
             same = next((n for n, row in enumerate(rows) if chosen is not None and row.card.id == chosen.card.id), 0)
             self.table.selectRow(same)
+            self._choose_wanted()
             self._show_card()
+
+    def choose_copy(self, path: Path | None) -> None:
+        """Select the card that a file on a shelf was copied from, as soon as the cards are known."""
+        self._wanted = path
+        self._choose_wanted()
+
+    def _choose_wanted(self) -> None:
+        for number, row in enumerate(self.model.rows if self._wanted is not None else []):
+            if any(copy.path == self._wanted for file in row.card.files for copy in file.copies):
+                self.table.selectRow(number)
+                self._wanted = None
+                return
 
     @property
     def chosen(self) -> CardRow | None:
@@ -208,8 +223,8 @@ class CardsPanel(QWidget):
         self.says.style().polish(self.says)
         shelves = " and ".join(names.get(one, "a shelf that is not in the project") for one in card.shelves)
         on = f"copied to {shelves}" if shelves else "its files stayed where they are"
-        over = f"; {len(card.passed_over)} passed over" if card.passed_over else ""
-        failed = f"; {len(card.failed)} need you" if card.failed else ""
+        over = f"; {len(card.passed_over)} skipped" if card.passed_over else ""
+        failed = f"; {len(card.failed)} need attention" if card.failed else ""
         times = f", {card.ingests} ingests" if card.ingests > 1 else ""
         size = words.gigabytes(card.size)
         self.known.setText(f"{card.source}: {len(card.files)} files, {size}, {on}{over}{failed}{times}.")
@@ -217,7 +232,7 @@ class CardsPanel(QWidget):
         self.passed.setToolTip("\n".join(f"{path}: {why}" for path, why in card.passed_over[:30]))
         answer = self.answers.get(card.id)
         self.save.setEnabled(answer is not None)
-        self.save.setToolTip("As a page to keep or send, or as a table." if answer else "Ask the card first.")
+        self.save.setToolTip("As a page to keep or send, or as a table." if answer else "Check the card first.")
         if answer is None:
             self.files.set_rows([_known_row(file, names) for file in card.files])
         else:
@@ -320,12 +335,12 @@ class CardsPanel(QWidget):
         if row is None or answer is None:
             return
         start = str(self._work.session.path.with_name(f"{row.card.name} card.html"))
-        chosen, _kind = QFileDialog.getSaveFileName(self, "Save the answer", start, "Page (*.html);;Table (*.csv)")
+        chosen, _kind = QFileDialog.getSaveFileName(self, "Save the result", start, "Page (*.html);;Table (*.csv)")
         if chosen:
             project, card = self._work.session.project, row.card
             self._work.in_background(
                 lambda: write_card(project, card, answer, Path(chosen)),
-                lambda _done: self._work.told.emit(f"The answer lies at {chosen}."),
+                lambda _done: self._work.told.emit(f"Result saved as {chosen}."),
             )
 
 

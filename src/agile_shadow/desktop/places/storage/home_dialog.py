@@ -49,26 +49,27 @@ class KitHomeDialog(QDialog):
         self.says.setObjectName("sentence")
         self.says.setWordWrap(True)
         layout.addWidget(self.says)
-        layout.addWidget(self._head("Taken over, for only the kit changed it"))
+        layout.addWidget(self._head("Merged: only the kit changed it"))
         self.taken = QListWidget()
-        self.taken.setAccessibleName("Taken over")
+        self.taken.setAccessibleName("Merged")
         layout.addWidget(self.taken, 1)
         layout.addWidget(self._head("From the road"))
         self.clips = QListWidget()
         self.clips.setAccessibleName("From the road")
         layout.addWidget(self.clips, 1)
-        self.asks = self._head("Changed on both sides. Tick what is to be as on the kit; the rest stays as it is here.")
+        self.asks = self._head("Changed on both sides. Tick what to take from the kit; the rest stays as it is here.")
         layout.addWidget(self.asks)
         self.conflicts = QListWidget()
         self.conflicts.setAccessibleName("What both sides changed")
+        self.conflicts.setToolTip("Tick what to take from the kit")
         layout.addWidget(self.conflicts, 2)
         self.bar = QProgressBar()
         self.bar.setAccessibleName("How much came home")
         self.bar.hide()
         layout.addWidget(self.bar)
-        self.close_ = QPushButton("Leave it")
+        self.close_ = QPushButton("Cancel")
         self.close_.clicked.connect(self.reject)
-        self.bring = QPushButton("Bring it home")
+        self.bring = QPushButton("Bring home")
         self.bring.setObjectName("main")
         self.bring.setEnabled(False)
         self.bring.clicked.connect(lambda: self._bring())
@@ -118,9 +119,9 @@ class KitHomeDialog(QDialog):
         things = "1 thing was" if number == 1 else f"{number} things were"
         parts += [f"{things} changed on both sides"] if number else []
         if not (parts or merged.taken):
-            self.says.setText("The kit brings nothing that is not here already.")
+            self.says.setText("The kit brings nothing new.")
             return
-        self.says.setText("; ".join(parts) + "." if parts else "Nothing stands against it.")
+        self.says.setText("; ".join(parts) + "." if parts else "Ready to bring home.")
         self.bring.setEnabled(True)
 
     @property
@@ -140,7 +141,7 @@ class KitHomeDialog(QDialog):
         footage = self._work.session.project.footage
         originals, proxies = footage.shelf_of_role("originals"), footage.shelf_of_role("proxies")
         if originals is None or proxies is None:
-            self.says.setText("The project has no shelf for originals, or none for proxies: make them in Storage.")
+            self.says.setText("The project has no shelf for originals, or none for proxies. Add them in Storage.")
             return
         self._executor = self._work.machine.hire("copy")
         request = HomeRequest(coming, originals, proxies, self._folder)
@@ -184,7 +185,7 @@ class KitHomeDialog(QDialog):
         session.absorb(facts)
         session.edit("Bring a kit home", cut)
         number = len(brought.clips)
-        came = f"{number} clips came home, read back and equal. " if number else ""
+        came = f"{number} clips came home, read back and equal.  " if number else ""
         self._work.told.emit(f"{came}The cut is that of both sides.")
         self.accept()
 

@@ -56,7 +56,7 @@ class KeptDialog(QDialog):
         layout.addWidget(note)
         self.close_ = QPushButton("Close")
         self.close_.clicked.connect(self.reject)
-        self.put = QPushButton("Put whole copies in place")
+        self.put = QPushButton("Restore from whole copies")
         self.put.setObjectName("main")
         self.put.setEnabled(False)
         self.put.setVisible(bool(result.lost))

@@ -81,47 +81,53 @@ class KitPanel(QWidget):
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("an empty folder, or a kit")
         self.folder.setAccessibleName("Folder of the kit")
+        self.folder.setToolTip("An empty folder, or the folder of a kit that exists")
         self.folder.editingFinished.connect(lambda: self.look())
         row.addWidget(self.folder, 1)
-        self.choose = QPushButton("Choose…")
+        self.choose = QPushButton("Browse…")
+        self.choose.setToolTip("Choose the folder of the kit")
         self.choose.clicked.connect(lambda: self._choose())
         row.addWidget(self.choose)
         layout.addLayout(row)
         choices = FlowLayout(8, 6)
         self.line = QComboBox()
         self.line.setAccessibleName("Timelines that go along")
+        self.line.setToolTip("Which timelines the kit holds")
         self.line.activated.connect(lambda _number: self.look())
         choices.addWidget(self.line)
         self.used = QCheckBox("only clips that they use")
+        self.used.setToolTip("Leave out clips that no chosen timeline uses")
         self.used.clicked.connect(lambda _on: self.look())
         choices.addWidget(self.used)
         self.preset = QComboBox()
         self.preset.setAccessibleName("Proxies of the kit")
+        self.preset.setToolTip("The proxies as they are, or made anew with a preset")
         for box in (self.line, self.preset):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(17)
         self.preset.activated.connect(lambda _number: self.look())
         choices.addWidget(self.preset)
         layout.addLayout(choices)
-        self.says = QLabel("Choose where the kit is to lie.")
+        self.says = QLabel("Choose a folder for the kit.")
         self.says.setObjectName("sentence")
         self.says.setWordWrap(True)
         layout.addWidget(self.says)
         row = QHBoxLayout()
         self.make = QPushButton("Make the kit")
+        self.make.setToolTip("Copy everything into the folder, and read it back")
         self.make.setObjectName("main")
         self.make.setEnabled(False)
         self.make.clicked.connect(lambda: self._make())
         row.addWidget(self.make)
-        self.home = QPushButton("Bring it home…")
-        self.home.setToolTip("Lay the kit's cut beside this one, and bring in what was shot on the road.")
+        self.home = QPushButton("Bring home…")
+        self.home.setToolTip("Merge the kit's cut with this one, and bring in what was shot on the road.")
         self.home.setEnabled(False)
         self.home.clicked.connect(lambda: self.open_home())
         row.addWidget(self.home)
         row.addStretch(1)
         self.bar = QProgressBar()
         self.bar.setMaximumWidth(240)
-        self.bar.setAccessibleName("How much of the kit lies there")
+        self.bar.setAccessibleName("Progress of the kit")
         self.bar.hide()
         row.addWidget(self.bar)
         self.stop = QPushButton("Stop")
@@ -158,7 +164,7 @@ class KitPanel(QWidget):
 
     def _choose(self) -> None:
         start = str(self._work.session.path.parent)
-        chosen = QFileDialog.getExistingDirectory(self, "Where the kit lies, or is to lie", self.folder.text() or start)
+        chosen = QFileDialog.getExistingDirectory(self, "Folder of the kit", self.folder.text() or start)
         if chosen:
             self.folder.setText(chosen)
             self.look()
@@ -189,7 +195,7 @@ class KitPanel(QWidget):
         if self._future is not None:
             return
         self.plan = plan
-        fits = "fits" if plan.fits else f"{words.gigabytes(plan.new - plan.free)} too much for the room there"
+        fits = "fits" if plan.fits else f"{words.gigabytes(plan.new - plan.free)} too much for the free space there"
         new = f", {words.gigabytes(plan.new)} of it new" if known else ""
         about = "About " if any(part.made for part in plan.parts) else ""
         self.says.setText(f"{about}{words.gigabytes(plan.size)} in {len(plan.parts)} files{new}: {fits}.")
@@ -219,7 +225,7 @@ class KitPanel(QWidget):
         try:
             future.result()
         except Cancelled:
-            self._work.told.emit("Stopped: the kit is unfinished. Make it again to go on.")
+            self._work.told.emit("Stopped: the kit is unfinished. Make it again to continue.")
         except Exception as error:  # the boundary to the user
             self._work.problem.emit(sentence(error))
         else:

@@ -23,7 +23,7 @@ from ...work import Work
 _STORES = (
     Column("Outside the shelves", lambda one: one.name, 270, tip=lambda one: str(one.folder)),
     Column("Files", lambda one: str(one.files), 60, right=True, key=lambda one: one.files),
-    Column("Room", lambda one: words.gigabytes(one.room), 80, right=True, key=lambda one: one.room),
+    Column("Size", lambda one: words.gigabytes(one.room), 80, right=True, key=lambda one: one.room),
     Column("Limited", lambda one: "the least used go first" if one.limited else "", 160),
     Column("Folder", lambda one: str(one.folder), 300),
 )  # fmt: skip
@@ -67,11 +67,12 @@ class MachinePanel(QWidget):
         self.limit.setDecimals(1)
         self.limit.setSuffix(" GB")
         self.limit.setKeyboardTracking(False)
-        self.limit.setAccessibleName("Room for posters, waveforms and signatures")
+        self.limit.setAccessibleName("Space for posters, waveforms and signatures")
+        self.limit.setToolTip("The least recently used are removed beyond this limit")
         self.limit.valueChanged.connect(lambda size: self._set_limit(int(size * 1e9)))
         row.addWidget(self.limit)
-        self.tidy = QPushButton("Keep to it now")
-        self.tidy.setToolTip("Remove what was used longest ago, until the rest keeps to the limit.")
+        self.tidy = QPushButton("Apply limit now")
+        self.tidy.setToolTip("Remove the least recently used until the rest is within the limit.")
         self.tidy.clicked.connect(lambda: self._tidy())
         row.addWidget(self.tidy)
         row.addStretch(1)
@@ -100,8 +101,8 @@ class MachinePanel(QWidget):
 
     def _tidy(self) -> None:
         def then(gone: Any) -> None:
-            self._work.told.emit(f"{words.gigabytes(gone)} of posters, waveforms and signatures went." if gone
-                                 else "Posters, waveforms and signatures keep to their limit.")  # fmt: skip
+            self._work.told.emit(f"{words.gigabytes(gone)} of posters, waveforms and signatures removed." if gone
+                                 else "Posters, waveforms and signatures are within their limit.")  # fmt: skip
             self.entered()
 
         self._work.in_background(keep_to_limit, then)

@@ -20,7 +20,7 @@ _LEAST = 46.0  # pixels of width from which it has one
 KIND_WORDS: dict[RoomKind, str] = {
     "originals": "Originals", "second copies": "Second copies", "used proxies": "Proxies in use",
     "stale proxies": "Outdated proxies", "unused proxies": "Unused proxies", "doubled proxies": "Replaced proxies",
-    "proxies without a clip": "Proxies without a clip", "bakes": "Baked stretches", "films": "Films",
+    "proxies without a clip": "Proxies without a clip", "bakes": "Bakes", "films": "Films",
     "records": "Records", "leftovers": "Half-made files", "other files": "Other files", "folders": "Folders themselves",
 }  # fmt: skip
 KIND_TIPS: dict[RoomKind, str] = {
@@ -31,12 +31,12 @@ KIND_TIPS: dict[RoomKind, str] = {
     "unused proxies": "Proxies of clips that no timeline uses.",
     "doubled proxies": "Another proxy of their clip is shown in their place.",
     "proxies without a clip": "Made here, and no project knows them any more.",
-    "bakes": "Stretches of timelines that were drawn once; they can be drawn again.",
+    "bakes": "Parts of timelines rendered for smooth playback; they can be baked again.",
     "films": "Finished films with their certificates.",
     "records": "Manifests, certificates and marks of shelves.",
     "leftovers": "Left by work that was interrupted, or being written now.",
     "other files": "Nothing of this program's: never removed.",
-    "folders": "The room that folders themselves take on the drive.",
+    "folders": "The space that folders themselves take on the drive.",
 }
 
 
@@ -86,7 +86,7 @@ class RoomPicture(QWidget):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setAccessibleName("What takes room, in proportion")
+        self.setAccessibleName("What takes space, in proportion")
         self.setMinimumHeight(110)
         self.path: list[Area] = []
         self.tiles: list[_Tile] = []

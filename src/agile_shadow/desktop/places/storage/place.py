@@ -51,6 +51,7 @@ class StoragePlace(PlacePage):
         self.setObjectName("place")
         self._work = work
         self.rows: list[ShelfRow] = []
+        self._wish = ""  # what is to be chosen once the list is there
         self.rooms: dict[str, Room] = {}
         self._counting: set[str] = set()
         self._counter: Executor | None = None
@@ -70,7 +71,7 @@ class StoragePlace(PlacePage):
         self.cards = CardsPanel(work)
         self.kits = KitPanel(work)
         self.machine = MachinePanel(work)
-        self.empty = QLabel("No shelf yet. An ingest makes those it needs, or make a folder a shelf here.")
+        self.empty = QLabel("No shelves yet. An ingest adds those it needs, or add one here.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.pages = QStackedWidget()
@@ -87,14 +88,18 @@ class StoragePlace(PlacePage):
         self.list = QListWidget()
         self.list.setFixedWidth(212)
         self.list.setAccessibleName("Shelves, cards, this machine")
+        self.list.setToolTip("Select what to see on the right")
         side.addWidget(self.list, 1)
         self.role = QComboBox()
         self.role.setAccessibleName("Role of a new shelf")
+        self.role.setToolTip("What the new shelf is for")
         for role in ROLES:
             self.role.addItem(f"for {role}", role)
-        self.add = QPushButton("Make a folder a shelf…")
+        self.add = QPushButton("Add shelf…")
+        self.add.setToolTip("Choose a folder for this role")
         self.add.clicked.connect(lambda: self._add())
-        self.again = QPushButton("Look again")
+        self.again = QPushButton("Refresh")
+        self.again.setToolTip("Look again where the shelves are")
         self.again.clicked.connect(lambda: self.refresh())
         for widget in (self.role, self.add, self.again):
             side.addWidget(widget)
@@ -133,7 +138,7 @@ class StoragePlace(PlacePage):
         self.list.clear()
         for row in self.rows:
             shelf = row.state.shelf
-            text = f"{shelf.name}\n{'for ' + shelf.role if row.state.present else 'not there'}"
+            text = f"{shelf.name}\n{'for ' + shelf.role if row.state.present else 'not connected'}"
             self._item(text, shelf.id)
         self._item("Cards\nwhich may be wiped", _CARDS)
         self._item("Travel kit\nto cut elsewhere", _KITS)
@@ -141,7 +146,10 @@ class StoragePlace(PlacePage):
         keys = [self.list.item(number).data(_KEY) for number in range(self.list.count())]
         self.list.setCurrentRow(keys.index(key) if key in keys else 0)
         self.list.blockSignals(False)
-        self._chosen(again=True)
+        wish, self._wish = self._wish, ""
+        if wish in keys:  # asked for before the list was there
+            self.choose(wish)
+        self._chosen(again=not wish)
 
     def _item(self, text: str, key: str) -> None:
         item = QListWidgetItem(text)
@@ -151,8 +159,10 @@ class StoragePlace(PlacePage):
 
     def choose(self, key: str) -> None:
         """Choose a shelf by its identity, ``cards``, ``kits`` or ``machine``."""
+        self._wish = key
         for number in range(self.list.count()):
             if self.list.item(number).data(_KEY) == key:
+                self._wish = ""
                 self.list.setCurrentRow(number)
 
     def _chosen(self, again: bool = False) -> None:
@@ -211,7 +221,7 @@ class StoragePlace(PlacePage):
     # What can be done
 
     def _add(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Make a folder a shelf")
+        chosen = QFileDialog.getExistingDirectory(self, "Add a shelf")
         if chosen:
             self.add_shelf(Path(chosen), self.role.currentData())
 
@@ -229,7 +239,7 @@ class StoragePlace(PlacePage):
     def point_elsewhere(self, shelf: Shelf) -> None:
         """Ask where it lies now."""
         chosen = QFileDialog.getExistingDirectory(
-            self, f"Where the shelf {shelf.name} lies now", str(shelf.root.parent)
+            self, f"Locate shelf {shelf.name}", str(shelf.root.parent)
         )
         if chosen:
             self._change(lambda: lying_at(shelf, Path(chosen)))
@@ -270,7 +280,7 @@ class StoragePlace(PlacePage):
             self._open(KeptDialog(self._work, row.state.shelf, row.kept, self))
 
     def open_tidy(self) -> None:
-        """Choose what may go."""
+        """Tick what to remove."""
         self._open(TidyDialog(self._work, self))
 
     def _open(self, dialog: QDialog) -> None:

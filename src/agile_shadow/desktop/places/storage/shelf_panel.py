@@ -60,16 +60,19 @@ class ShelfPanel(QWidget):
         self.name.setObjectName("heading")
         self.role = QLabel("")
         self.role.setObjectName("quiet")
-        self.for_all = QCheckBox("for all projects")
+        self.for_all = QCheckBox("Available in all projects")
+        self.for_all.setToolTip("Offer this shelf in other projects too")
         self.for_all.clicked.connect(lambda on: self._with(lambda row: place.set_for_all(row.state.shelf, on)))
         top.addWidget(self.name)
         top.addWidget(self.role)
         top.addStretch(1)
         top.addWidget(self.for_all)
         self.rename = self._button(top, "Rename…", lambda row: place.rename(row.state.shelf))
+        self.rename.setToolTip("Give this shelf another name; its folder keeps its own")
         self.move_ = self._button(top, "Locate…", lambda row: place.point_elsewhere(row.state.shelf))
-        self.move_.setToolTip("Say in which folder this shelf lies now.")
-        self.remove = self._button(top, "Take off the list", lambda row: place.remove(row.state.shelf))
+        self.move_.setToolTip("Choose the folder this shelf is in now.")
+        self.remove = self._button(top, "Remove from list", lambda row: place.remove(row.state.shelf))
+        self.remove.setToolTip("The folder and its files are kept.")
         layout.addLayout(top)
         self.path = QLabel("")
         self.path.setObjectName("path")
@@ -90,6 +93,7 @@ class ShelfPanel(QWidget):
 
     def _button(self, row: QHBoxLayout, title: str, call: Any) -> QPushButton:
         button = QPushButton(title)
+        button.setProperty("small", True)
         button.clicked.connect(lambda _checked=False: self._with(call))
         row.addWidget(button)
         return button
@@ -105,7 +109,8 @@ class ShelfPanel(QWidget):
         self.up.clicked.connect(lambda: self.picture.go_out())
         self.way = QLabel("")
         self.way.setObjectName("quiet")
-        self.again = QPushButton("Count again")
+        self.again = QPushButton("Recount")
+        self.again.setToolTip("Measure again what is on the shelf")
         self.again.clicked.connect(lambda: self._with(self._place.count))
         row.addWidget(self.up)
         row.addWidget(self.way, 1)
@@ -113,27 +118,30 @@ class ShelfPanel(QWidget):
         return row
 
     def _actions(self) -> QVBoxLayout:
-        self.tidy = QPushButton("What may go…")
-        self.tidy.setToolTip("Choose what can be made again, see what it wins and costs, and put it into the trash.")
+        self.tidy = QPushButton("Free up space…")
+        self.tidy.setToolTip("Choose files that can be made again, see what that frees and costs, and trash them.")
         self.tidy.clicked.connect(lambda: self._place.open_tidy())
-        self.bring = QPushButton("Bring up to date")
+        self.bring = QPushButton("Update copies")
         self.bring.setToolTip("Copy what this shelf for second copies lacks, and read it back.")
         self.bring.clicked.connect(lambda: self._with(lambda one: self._place.bring_up(one.state.shelf)))
-        self.read = QPushButton("Read it now")
-        self.read.setToolTip("Read every file and compare it with what is recorded of it.")
+        self.read = QPushButton("Check now")
+        self.read.setToolTip("Read every file and compare it with its recorded checksum.")
         self.read.clicked.connect(lambda: self._with(lambda one: self._place.keep(one.state.shelf)))
         self.plan = QComboBox()
-        self.plan.setAccessibleName("How often this shelf is read by itself")
+        self.plan.setAccessibleName("How often this shelf is checked automatically")
+        self.plan.setToolTip("How often this shelf is checked automatically")
         for weeks, text in _PLANS:
             self.plan.addItem(f"read {text}", weeks)
         self.plan.activated.connect(lambda _number: self._planned())
         self.night = QCheckBox("at night")
-        self.night.setToolTip("Begin between 22 and 6 o'clock only.")
+        self.night.setToolTip("Start only between 22:00 and 6:00.")
         self.night.clicked.connect(lambda _on: self._planned())
         buttons = FlowLayout(8, 6)
         for widget in (self.tidy, self.bring, self.read, self.plan, self.night):
             buttons.addWidget(widget)
-        self.found = QPushButton("")
+        self.found = QPushButton("Show…")
+        self.found.setToolTip("Files that are not as recorded, and those without a record")
+        self.found.hide()
         self.found.clicked.connect(lambda: self._with(self._place.show_kept))
         self.last = QLabel("")
         self.last.setObjectName("quiet")
@@ -166,7 +174,7 @@ class ShelfPanel(QWidget):
         self.says.style().polish(self.says)
         self.for_all.setChecked(row.for_all)
         self.remove.setEnabled(not used)
-        self.remove.setToolTip("Files of this project lie on it." if used else "Its folder and files stay.")
+        self.remove.setToolTip("It holds files of this project." if used else "The folder and its files are kept.")
         self.bring.setVisible(shelf.role == SECOND)
         for widget in (self.read, self.bring, self.again):
             widget.setEnabled(row.state.present and row.in_project)
@@ -187,7 +195,7 @@ class ShelfPanel(QWidget):
         self.last.setText(f"Read {age_words(time.time() - kept.ended)}: {kept.said()}")
         self.last.setObjectName("warn" if kept.lost else "quiet")
         self.last.style().polish(self.last)
-        self.found.setText(f"{len(kept.lost)} to look at…" if kept.lost else "See them…")
+        self.found.setText(f"{len(kept.lost)} need attention…" if kept.lost else "Show…")
 
     def show_room(self, room: Room | None) -> None:
         """Show what was counted; None: nothing yet."""
@@ -209,9 +217,9 @@ class ShelfPanel(QWidget):
         self.up.setEnabled(len(path) > 1)
         if not path:
             away = self.row is not None and not self.row.state.present
-            self.way.setText("Nothing can be counted while the shelf is away" if away else "Counting…")
+            self.way.setText("Nothing can be counted while the shelf is not connected" if away else "Counting…")
             return
         names = " / ".join(area.name for area in path)
-        unread = f"; {len(self.room.unread)} could not be looked into" if self.room and self.room.unread else ""
+        unread = f"; {len(self.room.unread)} could not be read" if self.room and self.room.unread else ""
         self.way.setText(f"{names}: {words.gigabytes(path[-1].room)} in {path[-1].files} files{unread}")
         self.way.setToolTip("\n".join(f"{where}: {why}" for where, why in self.room.unread[:30]) if self.room else "")

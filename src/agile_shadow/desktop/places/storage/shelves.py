@@ -101,7 +101,7 @@ def shelf_words(row: ShelfRow) -> str:
         parts.append(f"proxies {words.gigabytes(row.proxies)}")
     if not parts:
         parts.append("second copies" if row.state.shelf.role == SECOND else "nothing of this project")
-    known = "known by its drive" if row.state.shelf.volume else "known by its path and what lies on it"
+    known = "identified by its drive" if row.state.shelf.volume else "identified by its path and contents"
     if not row.state.present:
         where = f"It seems to be at {row.state.found_at} now." if row.state.found_at else "Connect its drive."
         return f"Not there: {', '.join(parts)}. {where}"
@@ -115,4 +115,4 @@ def _fits(row: ShelfRow) -> str:
     if not size or row.seconds < 1:
         return ""
     hours = row.state.free / (size / row.seconds) / 3600
-    return f", room for about {hours:.{0 if hours >= 2 else 1}f} h more like it"
+    return f", space for about {hours:.{0 if hours >= 2 else 1}f} h more like it"

@@ -53,7 +53,7 @@ class TidyDialog(QDialog):
 
     def __init__(self, work: Work, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What may go")
+        self.setWindowTitle("Free up space")
         self.resize(860, 600)
         self._work = work
         self._project: Project = work.session.project
@@ -76,6 +76,7 @@ class TidyDialog(QDialog):
         for number, (reason, text) in enumerate(REASONS.items()):
             box = QCheckBox(text)
             box.setEnabled(False)
+            box.setToolTip(f"{box.text()}: tick to list these files")
             box.toggled.connect(lambda _on: self._choose())
             size = QLabel("")
             size.setObjectName("quiet")
@@ -86,10 +87,11 @@ class TidyDialog(QDialog):
         layout.addLayout(grid)
         self.of = QComboBox()
         self.of.setAccessibleName("Of which shoot")
+        self.of.setToolTip("Only files of one day of shooting")
         self.of.currentIndexChanged.connect(lambda _number: self._choose())
         layout.addWidget(self.of)
         self.model = RowsModel(_COLUMNS)
-        self.table = rows_table(self.model, 4, "Files that would go")
+        self.table = rows_table(self.model, 4, "Files to be removed")
         layout.addWidget(self.table, 1)
         self.wins = QLabel("Looking…")
         self.wins.setObjectName("sentence")
@@ -99,8 +101,10 @@ class TidyDialog(QDialog):
         self.shows.setWordWrap(True)
         layout.addWidget(self.shows)
         self.close_ = QPushButton("Close")
+        self.close_.setToolTip("Close this window (Esc)")
         self.close_.clicked.connect(self.reject)
-        self.remove = QPushButton("Put into the trash")
+        self.remove = QPushButton("Move to trash")
+        self.remove.setToolTip("Move the files listed to the trash; Bring back returns them")
         self.remove.setObjectName("main")
         self.remove.setEnabled(False)
         self.remove.clicked.connect(lambda: self._remove())
@@ -156,7 +160,7 @@ class TidyDialog(QDialog):
         self.remove.setEnabled(number > 0)
         if not number:
             nothing = not self._found[0]
-            self.wins.setText("Nothing may go: there is no such file." if nothing else "Choose what may go.")
+            self.wins.setText("Nothing to remove: there are no such files." if nothing else "Tick what to remove.")
             self.shows.setText(" ".join(self.plan.kept[:3]))
             return
         again = "not measured on this machine yet"
@@ -220,10 +224,10 @@ class TidyDialog(QDialog):
     def _asks_for_good(self, number: int) -> bool:
         box = QMessageBox(self)
         box.setWindowTitle("No trash")
-        box.setText(f"{number} files lie on a drive without a trash. Remove them for good?")
+        box.setText(f"{number} files are on a drive without a trash. Delete them permanently?")
         box.setInformativeText("They cannot be brought back; they can be made again from their originals.")
-        yes = box.addButton("Remove for good", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        yes = box.addButton("Delete permanently", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         return box.clickedButton() is yes
 
@@ -236,7 +240,7 @@ def bring_all_back(work: Work, done: Tidied) -> None:
         if back.problems:
             work.problem.emit(back.problems[0])
         else:
-            work.told.emit(f"{back.files} files lie in their places again.")
+            work.told.emit(f"{back.files} files are back in their places.")
 
     work.in_background(lambda: undo(done), then)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
-    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -31,11 +30,9 @@ from ....core.presets import attach
 from ....core.presets.attached import check_cube
 from ....core.project import Project
 from ....core.timeline import (
-    FACES,
     FASTEST,
     NO_EFFECTS,
     SLOWEST,
-    SPOTS,
     Block,
     Colour,
     Effects,
@@ -48,69 +45,9 @@ from ....core.timeline import (
     with_title,
 )
 from ...work import Work
+from .block_numbers import COLOUR, END, FADES, PLACE, SOUND, Number, at_rest
 from .settings_dialog import SHAPE_WORDS
-
-
-@dataclass(frozen=True)
-class Number:
-    """A number of :class:`Effects` as it is shown: ``times`` the value that is kept."""
-
-    name: str
-    label: str
-    suffix: str
-    low: float
-    high: float
-    step: float
-    decimals: int
-    times: float
-    get: Callable[[Effects], float]
-    put: Callable[[Effects, float], Effects]
-    tip: str = ""
-
-
-def _placed(name: str) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
-    return (
-        lambda effects: getattr(effects.placement, name),
-        lambda effects, value: replace(effects, placement=replace(effects.placement, **{name: value})),
-    )
-
-
-def _coloured(name: str) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
-    return (
-        lambda effects: getattr(effects.colour, name),
-        lambda effects, value: replace(effects, colour=replace(effects.colour, **{name: value})),
-    )
-
-
-def _own(name: str, whole: bool) -> tuple[Callable[[Effects], float], Callable[[Effects, float], Effects]]:
-    return (
-        lambda effects: getattr(effects, name),
-        lambda effects, value: replace(effects, **{name: int(value) if whole else value}),
-    )
-
-
-SOUND = (Number("gain", "Gain", " dB", -60, 24, 0.5, 1, 1, *_own("gain", False)),)
-FADES = (
-    Number("fade_in", "Fade in", " frames", 0, 9999, 1, 0, 1, *_own("fade_in", True)),
-    Number("fade_out", "Fade out", " frames", 0, 9999, 1, 0, 1, *_own("fade_out", True)),
-)
-PLACE = (
-    Number("x", "Right", " %", -300, 300, 0.5, 1, 100, *_placed("x"), "Of the frame's width"),
-    Number("y", "Down", " %", -300, 300, 0.5, 1, 100, *_placed("y"), "Of the frame's height"),
-    Number("scale", "Size", " %", 1, 5000, 1, 1, 100, *_placed("scale"), "100 % fits it into the frame"),
-    Number("rotation", "Turned", "°", -360, 360, 1, 1, 1, *_placed("rotation"), "Clockwise"),
-    Number("left", "Crop left", " %", 0, 99, 0.5, 1, 100, *_placed("left")),
-    Number("right", "Crop right", " %", 0, 99, 0.5, 1, 100, *_placed("right")),
-    Number("top", "Crop top", " %", 0, 99, 0.5, 1, 100, *_placed("top")),
-    Number("bottom", "Crop bottom", " %", 0, 99, 0.5, 1, 100, *_placed("bottom")),
-    Number("opacity", "Opacity", " %", 0, 100, 1, 0, 100, *_placed("opacity")),
-)
-COLOUR = (
-    Number("exposure", "Exposure", " stops", -8, 8, 0.1, 2, 1, *_coloured("exposure")),
-    Number("temperature", "Warmer", " %", -100, 100, 1, 0, 100, *_coloured("temperature"), "Colder below 0"),
-    Number("contrast", "Contrast", " %", 0, 400, 1, 0, 100, *_coloured("contrast")),
-    Number("saturation", "Saturation", " %", 0, 400, 1, 0, 100, *_coloured("saturation")),
-)
+from .title_box import TitleBox
 
 
 class _Field(QDoubleSpinBox):
@@ -164,15 +101,19 @@ class BlockPanel(QScrollArea):
         column.addWidget(self.name)
         column.addWidget(self.told)
         self.fields: dict[str, _Field] = {}
-        self.title_box = self._title_box()
+        self.title_box = TitleBox()
+        self.title_box.changed.connect(lambda values: self._put_title(**values))
         self.time_box = self._time_box()
-        self.sound_box = self._numbers("Sound", SOUND)
+        self.sound_box = self._sound_box()
         self.place_box = self._place_box()
+        self.move_box = self._move_box()
         self.colour_box = self._colour_box()
-        for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.colour_box):
+        for box in (
+            self.title_box, self.time_box, self.sound_box, self.place_box, self.move_box, self.colour_box,
+        ):  # fmt: skip
             column.addWidget(box)
-        self.plain = QPushButton("Take all of this away")
-        self.plain.setToolTip("Place, colour, gain and fades as they were at first")
+        self.plain = QPushButton("Reset all")
+        self.plain.setToolTip("Reset position, colour, gain and fades")
         self.plain.clicked.connect(self._take_away)
         column.addWidget(self.plain)
         column.addStretch(1)
@@ -205,17 +146,63 @@ class BlockPanel(QScrollArea):
         self._visit += 1
 
     def _place_box(self) -> QFrame:
-        box = self._numbers("Place in the frame", PLACE)
+        box = self._numbers("Position in the frame", PLACE)
         form = box.layout()
         assert isinstance(form, QFormLayout)
         self.shape = QComboBox()
-        self.shape.setAccessibleName("How footage of another shape lies in the frame")
+        self.shape.setAccessibleName("How footage of another shape fits the frame")
         for value, words in (("", "as the timeline has it"), *SHAPE_WORDS):
             self.shape.addItem(words, value)
         self.shape.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.shape.activated.connect(lambda _index: self._put_shape(str(self.shape.currentData())))
-        form.addRow("Lies", self.shape)
+        form.addRow("Fit", self.shape)
         return box
+
+    def _sound_box(self) -> QFrame:
+        box = self._numbers("Sound", SOUND)
+        form = box.layout()
+        assert isinstance(form, QFormLayout)
+        self.keep_pitch = QCheckBox("keep the pitch")
+        self.keep_pitch.setToolTip("At another speed the sound keeps its pitch; backward it does not")
+        self.keep_pitch.toggled.connect(self._put_pitch)
+        form.addRow(self.keep_pitch)
+        return box
+
+    def _put_pitch(self, on: bool) -> None:
+        blocks = self._blocks
+        self._edit("Keep the pitch", lambda line: with_effects(line, blocks, lambda e: replace(e, keep_pitch=on)))
+
+    def _move_box(self) -> QFrame:
+        """A slow movement from the position above to the one here."""
+        box = self._numbers("Slow movement", END)
+        form = box.layout()
+        assert isinstance(form, QFormLayout)
+        self.moves = QCheckBox("move slowly over the whole block")
+        self.moves.setToolTip("From the position in the frame at its first frame to the values here at its last")
+        self.moves.toggled.connect(self._put_moves)
+        self.ease = QCheckBox("begin and end gently")
+        self.ease.setToolTip("The movement gathers speed and slows down, instead of an even pace")
+        self.ease.toggled.connect(self._put_ease)
+        form.insertRow(1, self.moves)
+        form.addRow(self.ease)
+        return box
+
+    def _put_moves(self, on: bool) -> None:
+        blocks = self._blocks
+
+        def change(effects: Effects) -> Effects:
+            return replace(effects, move=effects.move or at_rest(effects.placement)) if on else replace(
+                effects, move=None)  # fmt: skip
+
+        self._edit("Slow movement" if on else "Remove a slow movement", lambda line: with_effects(line, blocks, change))
+
+    def _put_ease(self, on: bool) -> None:
+        blocks = self._blocks
+
+        def change(effects: Effects) -> Effects:
+            return replace(effects, move=replace(effects.move, ease=on)) if effects.move is not None else effects
+
+        self._edit("Ease of a movement", lambda line: with_effects(line, blocks, change))
 
     def _put_shape(self, shape: str) -> None:
         blocks = self._blocks
@@ -266,46 +253,20 @@ class BlockPanel(QScrollArea):
         form = box.layout()
         assert isinstance(form, QFormLayout)
         self.table = QPushButton("no LUT")
-        self.table.setToolTip("Choose a table of colours, .cube")
+        self.table.setToolTip("Choose a colour table (.cube)")
         self.table.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.table.clicked.connect(self._choose_table)
         self.no_table = QPushButton("none")
-        self.no_table.clicked.connect(lambda: self._put_colour("Take the LUT away", lut=None))
+        self.no_table.clicked.connect(lambda: self._put_colour("Remove the LUT", lut=None))
         row = QHBoxLayout()
         row.addWidget(self.table, 1)
         row.addWidget(self.no_table)
         form.addRow("LUT", row)
         return box
 
-    def _title_box(self) -> QFrame:
-        box, form = self._card("Title")
-        self.text = QPlainTextEdit()
-        self.text.setFixedHeight(58)
-        self.text.setTabChangesFocus(True)
-        self.text.setAccessibleName("Text of the title")
-        self.text.textChanged.connect(lambda: self._put_title(text=self.text.toPlainText()))
-        form.addRow(self.text)
-        self.face, self.spot = QComboBox(), QComboBox()
-        for combo, words, name in ((self.face, FACES, "face"), (self.spot, SPOTS, "spot")):
-            combo.addItems(list(words))
-            combo.setAccessibleName({"face": "Face", "spot": "Place of the title"}[name])
-            combo.activated.connect(lambda _n, combo=combo, name=name: self._put_title(**{name: combo.currentText()}))
-        self.title_size = QDoubleSpinBox()
-        self.title_size.setRange(0.5, 100)
-        self.title_size.setDecimals(1)
-        self.title_size.setSuffix(" %")
-        self.title_size.setKeyboardTracking(False)
-        self.title_size.setToolTip("Height of a line, of the frame's height")
-        self.title_size.setAccessibleName("Size of the title")
-        self.title_size.valueChanged.connect(lambda value: self._put_title(size=value / 100))
-        form.addRow("Face", self.face)
-        form.addRow("Height", self.title_size)
-        form.addRow("Where", self.spot)
-        return box
-
     def first_field(self) -> QWidget:
         """Where typing begins."""
-        return self.text if self.title_box.isVisibleTo(self) else self.speed
+        return self.title_box.text if self.title_box.isVisibleTo(self) else self.speed
 
     # Showing
 
@@ -316,11 +277,12 @@ class BlockPanel(QScrollArea):
         self._blocks = blocks
         line = project.timeline
         block = line.block(blocks[-1]) if blocks else None
-        for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.colour_box, self.plain):
+        for box in (self.title_box, self.time_box, self.sound_box, self.place_box, self.move_box, self.colour_box,
+                    self.plain):  # fmt: skip
             box.setVisible(block is not None)
         if block is None:
-            self.name.setText("No block is chosen")
-            self.told.setText("Click a block, or press B to choose the one under the playhead.")
+            self.name.setText("No block is selected")
+            self.told.setText("Click a block, or press B to select the one under the playhead.")
             return
         self._showing = True
         try:
@@ -341,8 +303,17 @@ class BlockPanel(QScrollArea):
         self.told.setText(f"{kind}, {block.length} frames{step if late else ''}{locked}")
         self.title_box.setVisible(block.title is not None)
         self.place_box.setVisible(picture)
+        self.move_box.setVisible(picture)
+        moving = block.effects.move
+        self.moves.setChecked(moving is not None)
+        self.ease.setChecked(moving is None or moving.ease)
+        self.ease.setEnabled(moving is not None)
+        for number in END:
+            self.fields[number.name].setEnabled(moving is not None)
         self.colour_box.setVisible(picture and block.title is None)
         self.sound_box.setVisible(not picture)
+        self.keep_pitch.setChecked(block.effects.keep_pitch)
+        self.keep_pitch.setEnabled(block.speed > 0 and block.speed != 1)
         for field in self.fields.values():
             value = field.number.get(block.effects) * field.number.times
             if abs(field.value() - value) > 10 ** -(field.number.decimals + 1):
@@ -360,11 +331,7 @@ class BlockPanel(QScrollArea):
         self.table.setText(table.name if table is not None else "no LUT")
         self.no_table.setEnabled(table is not None)
         if block.title is not None:
-            if self.text.toPlainText() != block.title.text:
-                self.text.setPlainText(block.title.text)
-            self.face.setCurrentText(block.title.face)
-            self.spot.setCurrentText(block.title.spot)
-            self.title_size.setValue(block.title.size * 100)
+            self.title_box.show_title(block.title)
 
     # Changing
 
@@ -446,4 +413,4 @@ class BlockPanel(QScrollArea):
 
     def _take_away(self) -> None:
         blocks = self._blocks
-        self._edit("Take effects away", lambda line: with_effects(line, blocks, lambda _old: NO_EFFECTS))
+        self._edit("Reset effects", lambda line: with_effects(line, blocks, lambda _old: NO_EFFECTS))

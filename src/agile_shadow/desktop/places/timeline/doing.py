@@ -44,7 +44,7 @@ class Doing:
             "dissolve": self._dissolve, "fade": self._fade,
             "title": self._title, "copy": self._copy, "cut_out": self._cut_out,
             "paste": lambda: self._paste(False), "paste_in": lambda: self._paste(True),
-            "snapping": self._snapping, "pin_block": self._pin_block,
+            "snapping": self._snapping, "sights": self._sights, "pin_block": self._pin_block,
             "picture_track": lambda: self._add_track("picture"), "sound_track": lambda: self._add_track("sound"),
             "remove_track": self._remove_track,
             **{name: partial(self._nudge, name) for name in _NUDGES},
@@ -86,7 +86,7 @@ class Doing:
         at = self.line.mark_in if self.line.mark_in is not None else self.position
         here = self.block_here()
         if how == "exchange" and here is None:
-            self._tell("There is no block under the playhead to put it in the place of.")
+            self._tell("There is no block under the playhead to replace.")
             return
 
         def change(project: Project) -> Project:
@@ -109,7 +109,7 @@ class Doing:
         before = self.line
         self._work.session.edit(titles[how], change)
         if self.line is before:
-            self._tell("Nothing was put there: the tracks in hand are locked, or have no place for this clip.")
+            self._tell("Nothing was added: the active tracks are locked, or do not take this kind of clip.")
 
     def _targets(self, line: Timeline) -> Targets:
         wanted = self._view.targets()
@@ -232,23 +232,24 @@ class Doing:
         elif len(chosen) > 1:
             self.edit("Link", lambda line: edits.linked(line, chosen))
         else:
-            self._tell("Choose the blocks that belong together first: click one, then the others with Ctrl.")
+            self._tell("Select the blocks to link first: click one, then Ctrl+click the others.")
 
     def _in_step(self) -> None:
         block = self._view.selected
         if block is not None:
-            self.edit("Bring into step", lambda line: edits.in_step(line, block))
+            self.edit("Bring into sync", lambda line: edits.in_step(line, block))
 
     def _dissolve(self) -> None:
         block = self._near()
         if block is None:
-            self._tell("A dissolve needs a cut: two blocks that touch on the track in hand.")
+            self._tell("A dissolve needs a cut: two blocks that touch on the active track.")
             return
-        length = 0 if block.dissolve is not None else max(2, round(_DISSOLVE * self.line.rate))
+        wanted = max(2, round(_DISSOLVE * self.line.rate))
+        length = 0 if block.dissolve is not None else edits.fitting_dissolve(self.line, block.id, wanted)
         before = self.line
         self.edit("Dissolve", lambda line: edits.with_dissolve(line, block.id, length))
         if length and self.line is before:
-            self._tell("No dissolve fits there: the clips have no footage beyond the cut.")
+            self._tell("No room for a dissolve: the clips have no handles at this cut.")
 
     def _fade(self) -> None:
         block = self.block_here()
@@ -267,7 +268,7 @@ class Doing:
         """On the uppermost picture track, or a new one above the track in hand where that is the only one."""
         line = self.line
         if not line.rate:
-            self._tell("The timeline has no rate yet: put a clip on it first.")
+            self._tell("The timeline has no frame rate yet. Add a clip first.")
             return
         length, at = max(1, round(_TITLE * line.rate)), self.position
 
@@ -299,11 +300,17 @@ class Doing:
         before = self.line
         self.edit("Paste", lambda line: edits.paste(line, pieces, at, targets.picture, targets.sound, insert))
         if self.line is before:
-            self._tell("There are not enough unlocked tracks above the one in hand for what was copied.")
+            self._tell("There are not enough unlocked tracks above the active one for what was copied.")
 
     def _snapping(self) -> None:
         self._view.snapping = not self._view.snapping
-        self._tell("Dragged edges catch on others." if self._view.snapping else "Dragged edges move freely.")
+        self._tell("Snapping is on." if self._view.snapping else "Snapping is off.")
+
+    def _sights(self) -> None:
+        self._view.shows_sights = not self._view.shows_sights
+        self._view.update()
+        shown = self._view.shows_sights
+        self._tell(f"Pictures and waveforms on blocks are {'on' if shown else 'off'}.")
 
     def _pin_block(self) -> None:
         project, chosen = self._work.session.project, self._view.chosen
@@ -323,7 +330,7 @@ class Doing:
         before = self.line
         self.edit(f"Remove {track.name}", lambda line: edits.remove_track(line, track.id))
         if self.line is before:
-            self._tell(f"{track.name} stays: it is locked, or the last of its kind.")
+            self._tell(f"{track.name} cannot be removed: it is locked, or the last of its kind.")
 
     # Places to go
 

@@ -3,15 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from fractions import Fraction
 
-from ....core.timeline import Block, Timeline, move, reorder, roll, slide, slip, trim
+from ....core.timeline import (
+    FASTEST,
+    SLOWEST,
+    Block,
+    Timeline,
+    move,
+    reorder,
+    roll,
+    slide,
+    slip,
+    trim,
+    with_effects,
+    with_speed,
+)
 
 Way = str  # "move", "order", "slip", "slide", "trim", "plain trim", "roll"
 
 LABELS = {
-    "move": "Move", "order": "Put into another order", "slip": "Slip", "slide": "Slide", "start": "Trim the start",
+    "move": "Move", "order": "Reorder", "slip": "Slip", "slide": "Slide", "start": "Trim the start",
     "end": "Trim the end", "plain start": "Trim the start", "plain end": "Trim the end", "roll": "Roll the cut",
+    "fade in": "Fade in", "fade out": "Fade out", "speed": "Speed of a block",
 }  # fmt: skip
 
 
@@ -42,13 +57,38 @@ class Drag:
             return slide(line, self.block, by)
         if self.way == "roll":
             return roll(line, self.block, by)
+        if self.way.startswith("fade"):
+            return self._faded(line, by)
+        if self.way == "speed":
+            return self._sped(line, by)
         ripple = not self.way.startswith("plain")
         return trim(line, self.block, "start" if self.way.endswith("start") else "end", by, ripple)
+
+    def _faded(self, line: Timeline, by: int) -> Timeline:
+        """A fade is at most as long as the block leaves it room beside the other one."""
+        block = line.block(self.block)
+        if block is None:
+            return line
+        effects = block.effects
+        if self.way == "fade in":
+            frames = min(max(0, effects.fade_in + by), block.length - effects.fade_out)
+            return with_effects(line, [self.block], lambda e: replace(e, fade_in=frames))
+        frames = min(max(0, effects.fade_out - by), block.length - effects.fade_in)
+        return with_effects(line, [self.block], lambda e: replace(e, fade_out=frames))
+
+    def _sped(self, line: Timeline, by: int) -> Timeline:
+        """The same footage in more or fewer frames."""
+        block = line.block(self.block)
+        if block is None or not block.room:
+            return line
+        wanted = abs(block.speed) * block.length / max(1, block.length + by)
+        speed = Fraction(round(min(FASTEST, max(SLOWEST, wanted)) * 1000), 1000)
+        return with_speed(line, self.block, speed if block.speed > 0 else -speed)
 
     def edges(self, line: Timeline) -> tuple[int, ...]:
         """The frames that catch on others while it goes on."""
         block = line.block(self.block)
-        if block is None or self.way in ("slip", "order"):
+        if block is None or self.way in ("slip", "order", "fade in", "fade out"):
             return ()
         if self.way in ("move", "slide"):
             chosen = [one for identity in self.ids if (one := line.block(identity)) is not None] or [block]
@@ -56,9 +96,14 @@ class Drag:
         return (block.start if self.way in ("start", "plain start", "roll") else block.end,)
 
 
-def way_of(part: str, shift: bool, control: bool, has_left: bool) -> str:
-    """What a drag does by where it began and the keys held: at an edge it trims (Ctrl: leaving a gap, Shift: rolling
-    the cut), elsewhere it moves (Ctrl: into another order, Shift: slips, both: slides)."""
+def way_of(part: str, shift: bool, control: bool, has_left: bool, alt: bool = False) -> str:
+    """What a drag does by where it began and the keys held: in an upper corner it fades; at an edge it trims (Ctrl:
+    leaving a gap, Shift: rolling the cut, Alt at the end: changing the speed), elsewhere it
+    moves (Ctrl: into another order, Shift: slips, both: slides)."""
+    if part.startswith("fade"):
+        return part
+    if alt and part == "end":
+        return "speed"
     if part == "body":
         return {(False, False): "move", (False, True): "order", (True, False): "slip", (True, True): "slide"}[
             (shift, control)
@@ -105,6 +150,11 @@ def told(drag: Drag, before: Timeline, after: Timeline, by: int) -> str:
         shift = new.start - old.start
         track = after.track_of(new.id)
         return f"{_later(shift)}, {track.name}" if track is not None else _later(shift)
+    if drag.way.startswith("fade"):
+        frames = new.effects.fade_in if drag.way == "fade in" else new.effects.fade_out
+        return f"{drag.way}, {_frames(frames)}"
+    if drag.way == "speed":
+        return f"{float(new.speed):.3g}x, {_frames(new.length)}"
     if drag.way == "roll":
         return f"cut {_later(new.start - old.start)}"
     return f"{_frames(new.length)} long"

@@ -56,7 +56,7 @@ class LinesBar(QWidget):
         self.button.setText(line.name)
         self.settings.setEnabled(bool(line.rate))
         if not line.rate:
-            self.settings.setText("Rate and size: the first clip's")
+            self.settings.setText("No clips yet")
             return
         length = timecode_at(line.length, line.rate)
         self.settings.setText(f"{line.width} x {line.height} at {rate_label(line.rate)}, {length}")
@@ -72,10 +72,10 @@ class LinesBar(QWidget):
         self.menu.addSeparator()
         for text, call, possible in (
             (f"New timeline\t{keys_of('new_timeline')}", lambda: self.commanded.emit("new_timeline"), True),
-            ("A copy of this one", lambda: self.change("Copy a timeline", lambda p: p.with_new_timeline(True)), True),
+            ("Duplicate timeline", lambda: self.change("Copy a timeline", lambda p: p.with_new_timeline(True)), True),
             ("Rename…", self._rename, True),
             ("Timeline settings…", self.open_settings, bool(project.timeline.rate)),
-            ("Remove this one", lambda: self.change("Remove a timeline", lambda p: p.without_timeline()),
+            ("Delete timeline", lambda: self.change("Delete a timeline", lambda p: p.without_timeline()),
              bool(project.others)),
         ):  # fmt: skip
             self._add(text, call).setEnabled(possible)

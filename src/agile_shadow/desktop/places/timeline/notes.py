@@ -17,23 +17,27 @@ class Notes(QWidget):
     sought = Signal(int)
     changed = Signal(object, str)  # the marker, its new note
     removed = Signal(object)
+    left = Signal()  # Return was pressed: the keys go back to the timeline
 
     def __init__(self, timecode: Callable[[int], str]) -> None:
         super().__init__()
         columns = (
             Column("At", lambda marker: timecode(marker.frame), 100),
-            Column("Note", lambda marker: marker.note or "no words", 140),
+            Column("Note", lambda marker: marker.note or "(empty)", 140),
         )
         self.model = RowsModel(columns)
         self.table = rows_table(self.model, 1, "Notes")
         self.table.selectionModel().selectionChanged.connect(lambda *_rest: self._chosen())
         self.note = QLineEdit()
-        self.note.setPlaceholderText("Words of the chosen note")
-        self.note.setAccessibleName("Words of the note")
+        self.note.setPlaceholderText("Text of the selected note")
+        self.note.setAccessibleName("Text of the note")
+        self.note.setToolTip("Text of the selected note")
         self.note.editingFinished.connect(self._edited)
-        remove = QPushButton("Take away")
+        self.note.returnPressed.connect(self.left)
+        remove = QPushButton("Delete")
+        remove.setToolTip("Delete the selected note")
         remove.clicked.connect(self._remove)
-        self.hint = QLabel("N puts a note at the playhead; Shift+N goes to the next one.")
+        self.hint = QLabel("N adds a note at the playhead; Shift+N goes to the next one.")
         self.hint.setObjectName("quiet")
         self.hint.setWordWrap(True)
         column = QVBoxLayout(self)

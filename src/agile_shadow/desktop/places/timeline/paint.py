@@ -10,12 +10,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from ....core.media.peaks import PER_SECOND, Peaks
-from ....core.project import Project
+from ....core.project import Clip, Project
 from ....core.switch import Choice, Presence, choose
 from ....core.timeline import NO_COLOUR, Block, Timeline, Track, out_of_step
 from ... import theme
 from ...marks import paint_block
-from .rows import HEAD, RULER, Rows
+from .rows import HEAD, ROOMY, RULER, Rows
 from .sights import Sights
 
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
@@ -39,6 +39,7 @@ class Scene:
     caught: int | None = None
     baked: tuple[tuple[int, int, bool, str], ...] = ()  # first frame, end, whether it plays, in words
     kinds: dict[tuple[str, str | None], Choice] = field(default_factory=dict)
+    shows_sights: bool = True  # pictures and waveforms on blocks
 
     def choice(self, block: Block) -> Choice | None:
         """What a block plays from; blocks of one clip with one pin are asked for once."""
@@ -155,7 +156,7 @@ def _paint_head(painter: QPainter, scene: Scene, track: Track, rect: QRectF) -> 
     painter.drawText(QRectF(9, rect.y() + 3, HEAD - 40, 16), Qt.AlignmentFlag.AlignVCenter, name)
     if here:
         painter.setFont(theme.sans(8))
-        painter.drawText(QRectF(HEAD - 36, rect.y() + 3, 30, 16), Qt.AlignmentFlag.AlignCenter, "here")
+        painter.drawText(QRectF(HEAD - 36, rect.y() + 3, 30, 16), Qt.AlignmentFlag.AlignCenter, "active")
     words = {"locked": "Lock", "off": "Hide" if track.kind == "picture" else "Mute"}
     done = {"locked": "Locked", "off": "Hidden" if track.kind == "picture" else "Muted"}
     painter.setFont(theme.sans(8))
@@ -200,6 +201,7 @@ def _paint_row(painter: QPainter, scene: Scene, track: Track, row: QRectF, width
         painter.fillRect(QRectF(HEAD, row.y(), width - HEAD, row.height()), _locked_brush())
     for block in track.between(first, end) if scene.selected else ():
         if block.id in scene.selected:
+            _paint_handles(painter, rows, block, rows.in_row(row, block))
             painter.setPen(QPen(theme.colour("text"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(rows.in_row(row, block).adjusted(1.5, 1, -1.5, -1))
@@ -261,16 +263,35 @@ def _paint_picture(painter: QPainter, scene: Scene, block: Block, rect: QRectF) 
         return
     choice = scene.choice(block)
     paint_block(painter, body, choice.kind if choice is not None else "missing")
-    poster = scene.sights.poster(scene.project, clip) if clip is not None and body.width() > 40 else None
-    if poster is not None and not poster.isNull():
-        high = body.height() - 8
-        wide = min(high * poster.width() / max(1, poster.height()), body.width() - 8)
-        _paint_poster(painter, QRectF(body.x() + 4, body.y() + 4, wide, high), poster)
-        body = body.adjusted(wide + 4, 0, 0, 0)
+    if clip is not None and scene.shows_sights and body.width() > 40:
+        body = _paint_sights(painter, scene, block, clip, body)
     words: list[str] = [choice.kind if choice is not None else "missing"]
     if choice is not None and choice.note and choice.kind == "original":
         words[0] = f"original, {choice.note}"
     _paint_plate(painter, body, clip.name if clip is not None else "?", _ordered(words, _words(scene, block)), choice)
+
+
+def _paint_sights(painter: QPainter, scene: Scene, block: Block, clip: Clip, body: QRectF) -> QRectF:
+    """Pictures along a block, or its poster; and where its name goes."""
+    poster = scene.sights.poster(scene.project, clip)
+    if poster is None or poster.isNull():
+        return body
+    high = body.height() - 8
+    wide = high * poster.width() / max(1, poster.height())
+    strip = scene.sights.strip(scene.project, clip) if body.width() > 2 * wide + 8 else []
+    if not strip or not clip.length:
+        _paint_poster(painter, QRectF(body.x() + 4, body.y() + 4, min(wide, body.width() - 8), high), poster)
+        return body.adjusted(min(wide, body.width() - 8) + 4, 0, 0, 0)
+    left = max(body.left() + 4, float(HEAD) - wide)
+    left = body.left() + 4 + int((left - body.left() - 4) / wide) * wide
+    begin, step = float(block.source_start), float(block.speed / scene.line.rate) / scene.rows.scale
+    length, right = float(clip.length), body.right() - 4
+    while left < min(right, float(scene.rows.width)):
+        part = (begin + (left + wide / 2 - body.left()) * step) / length
+        picture = next((one for place, one in reversed(strip) if place <= part + 1e-6), strip[0][1])
+        _paint_poster(painter, QRectF(left, body.y() + 4, min(wide, right - left), high), picture)
+        left += wide
+    return body
 
 
 def _paint_poster(painter: QPainter, place: QRectF, poster: QPixmap) -> None:
@@ -331,7 +352,7 @@ def _paint_sound(painter: QPainter, scene: Scene, block: Block, rect: QRectF) ->
     body = _body(rect)
     choice = scene.choice(block)
     paint_block(painter, body, choice.kind if choice is not None else "missing")
-    wave = scene.sights.wave(scene.project, clip) if clip is not None else None
+    wave = scene.sights.wave(scene.project, clip) if clip is not None and scene.shows_sights else None
     if wave is not None and len(wave):
         _paint_wave(painter, scene, block, body, wave)
     if clip is not None:
@@ -355,7 +376,7 @@ def _paint_sound_plate(painter: QPainter, body: QRectF, name: str, words: list[s
 
 
 def _paint_wave(painter: QPainter, scene: Scene, block: Block, body: QRectF, wave: Peaks) -> None:
-    """The peaks of what the block plays, a line for every second pixel in sight."""
+    """The peaks of what the block plays, filled, a column for every pixel in sight."""
     rate: Fraction = scene.line.rate
     left, right = max(body.left(), float(HEAD)), min(body.right(), float(scene.rows.width))
     if right - left < 4:
@@ -367,12 +388,14 @@ def _paint_wave(painter: QPainter, scene: Scene, block: Block, body: QRectF, wav
     loud = np.zeros(len(numbers))
     for step in range(0, span, max(1, span // 8)):
         loud = np.maximum(loud, wave[np.clip(numbers + step, 0, len(wave) - 1)])
-    high = max(1, int(body.height()) - 10)
-    tall = np.maximum(1, np.minimum(1.0, loud / 255 * 10 ** (block.effects.gain / 20)) ** 0.6 * high)
-    inked = np.arange(high, 0, -1)[:, None] <= tall[None, :]
-    pixels = np.where(inked & (xs % 2 == 0)[None, :], np.uint32(_WAVE), np.uint32(0))
+    half = max(1, (int(body.height()) - 8) // 2)
+    tall = np.maximum(0.5, np.minimum(1.0, loud / 255 * 10 ** (block.effects.gain / 20)) ** 0.6 * half)
+    away = np.abs(np.arange(2 * half) - half + 0.5)  # filled from the middle to both sides
+    inked = away[:, None] <= tall[None, :]
+    high = 2 * half
+    pixels = np.where(inked, np.uint32(_WAVE), np.uint32(0))
     image = QImage(pixels.tobytes(), len(xs), high, 4 * len(xs), QImage.Format.Format_ARGB32_Premultiplied)
-    painter.drawImage(QPointF(int(left), body.bottom() - 4 - high), image)
+    painter.drawImage(QPointF(int(left), body.top() + (body.height() - high) / 2), image)
 
 
 def _paint_fades(painter: QPainter, rows: Rows, block: Block, rect: QRectF) -> None:
@@ -385,6 +408,18 @@ def _paint_fades(painter: QPainter, rows: Rows, block: Block, rect: QRectF) -> N
     if block.effects.fade_out:
         x = rect.right() - block.effects.fade_out * rows.scale
         painter.drawPolygon(QPolygonF([QPointF(x, rect.y()), rect.topRight(), rect.bottomRight()]))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def _paint_handles(painter: QPainter, rows: Rows, block: Block, rect: QRectF) -> None:
+    """Handles of the fades in the upper corners of a selected block."""
+    if rect.width() <= ROOMY:
+        return
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor("#101218"), 1))
+    painter.setBrush(QColor(_ON_PLATE))
+    for x in rows.fade_handles(block):
+        painter.drawEllipse(QPointF(x, rect.y() + 6), 4, 4)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 

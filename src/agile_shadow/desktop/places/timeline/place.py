@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import partial
 
-from PySide6.QtCore import QItemSelection, QPoint, Qt, QTimer
+from PySide6.QtCore import QItemSelection, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -24,11 +25,13 @@ from ....core.switch import choose
 from ....core.time import timecode_at
 from ....core.timeline import Block, Marker, Timeline, Track
 from ... import words
-from ...actions import COMMANDS, keys_of
+from ...actions import COMMANDS, keys_of, tip, with_key
 from ...flow import FlowLayout
+from ...invitation import Invitation
 from ...labels import ElidedLabel
 from ...player_panel import PlayerPanel
 from ...tables import Column, RowsModel, rows_table
+from ...waits import enable
 from ...work import Work
 from ..place import PlacePage
 from .block_panel import BlockPanel
@@ -36,25 +39,37 @@ from .doing import Doing
 from .lines_bar import LinesBar
 from .notes import Notes
 from .paint import marked
+from .placing import Placing
 from .sights import Sights
 from .view import TimelineView
 
 _BUTTONS = (
-    ("append", "Append"), ("insert", "Insert"), ("overwrite", "Overwrite"), ("exchange", "Replace"), ("cut", "Cut"),
+    ("append", "Append"), ("insert", "Insert"), ("overwrite", "Overwrite"), ("exchange", "Replace"), ("cut", "Split"),
     ("dissolve", "Dissolve"), ("title", "Title"), ("lift", "Lift"), ("remove", "Remove"), ("undo", "Undo"),
     ("redo", "Redo"),
 )  # fmt: skip
 _BLOCK_MENU = (
     "settings", "pin_block", "link", "in_step", "lay_sound", "", "cut", "lift", "remove", "copy", "cut_out", "",
-    "earlier", "later", "move_up", "move_down", "fade", "bake",
+    "earlier", "later", "move_up", "move_down", "fade", "bake", "", "to_pair", "to_use", "to_card", "show_original",
+    "show_proxy",
 )  # fmt: skip
 _TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
+_WAITS = {
+    **dict.fromkeys(("append", "insert", "overwrite"), "Select a clip in the list on the left first."),
+    "exchange": "Select a clip, and put the playhead over the block to replace.",
+    "cut": "Put the playhead over a block first.", "dissolve": "Put clips on the timeline first.",
+    "title": "Put a clip on the timeline first: it gives the frame rate.",
+    **dict.fromkeys(("lift", "remove"), "Select a block, or mark a range first."),
+    "undo": "There is nothing to undo.", "redo": "There is nothing to redo.",
+}
 _LATER = 40  # milliseconds
 _TITLES = {command.id: command.title for command in COMMANDS}
 
 
 class TimelinePlace(PlacePage):
     """The place. The viewer shows the clip being marked or the timeline, whichever was touched last."""
+
+    goes_to = Signal(str)
 
     def __init__(self, work: Work, sound: SoundOutput) -> None:
         super().__init__()
@@ -64,6 +79,7 @@ class TimelinePlace(PlacePage):
         self.panel.loop_range = self._loop_range
         self.sights = Sights(work, self._sight_came)
         self.view = TimelineView(self.panel.player.presence, self.sights)
+        self.placing = Placing(work, self.panel.viewer)
         self.doing = Doing(work, self.view, work.problem.emit)
         self._on_timeline = False
         self._refreshing = False
@@ -74,7 +90,7 @@ class TimelinePlace(PlacePage):
         self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
-        self.panel.show_nothing("Choose a clip on the left. I and O mark a range, Ctrl+Return puts it on the timeline.")
+        self.panel.show_nothing("Select a clip on the left. I and O mark a range, Ctrl+Return adds it to the timeline.")
 
     # Building
 
@@ -95,7 +111,7 @@ class TimelinePlace(PlacePage):
         column.addLayout(self._button_row())
         column.addWidget(self.view, 1)
         self.bar = QScrollBar(Qt.Orientation.Horizontal)
-        self.bar.setAccessibleName("What part of the timeline is in sight")
+        self.bar.setAccessibleName("Visible part of the timeline")
         self.bar.valueChanged.connect(self.view.scroll_to)
         self.view.in_sight_changed.connect(self._show_bar)
         column.setSpacing(4)
@@ -121,6 +137,10 @@ class TimelinePlace(PlacePage):
         )  # fmt: skip
         self.model = RowsModel(columns)
         self.clips = rows_table(self.model, 0, "Clips")
+        self.invitation = Invitation(
+            self.clips, "No clips yet. Ingest a card or a folder first.",
+            ("Go to Ingest", lambda: self.goes_to.emit("place_2")),
+        )  # fmt: skip
         self._marks_later = QTimer(self)
         self._marks_later.setSingleShot(True)
         self._marks_later.setInterval(_LATER)
@@ -155,7 +175,7 @@ class TimelinePlace(PlacePage):
         for identity, title in _BUTTONS:
             button = QPushButton(title)
             button.setProperty("small", True)
-            button.setToolTip(f"{_TITLES[identity]} ({keys_of(identity)})")
+            tip(button, partial(with_key, _TITLES[identity], identity))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _checked=False, identity=identity: self.command(identity))
             self.buttons[identity] = button
@@ -179,6 +199,7 @@ class TimelinePlace(PlacePage):
         self.notes.sought.connect(self._sought)
         self.notes.changed.connect(self._note_changed)
         self.notes.removed.connect(self._note_removed)
+        self.notes.left.connect(self.view.setFocus)
         self.panel.moved.connect(self._moved)
 
     # Showing
@@ -208,6 +229,7 @@ class TimelinePlace(PlacePage):
         self.notes.show_notes(line)
         self._show_which()
         self.lines.show_project(project)
+        self._show_placing()
         self._enable()
 
     def _show_clips(self, project: Project) -> None:
@@ -256,14 +278,26 @@ class TimelinePlace(PlacePage):
             "undo": session.undo_label is not None, "redo": session.redo_label is not None,
         }  # fmt: skip
         for identity, enabled in wanted.items():
-            if self.buttons[identity].isEnabled() != enabled:
-                self.buttons[identity].setEnabled(enabled)
+            enable(self.buttons[identity], enabled, _WAITS[identity])
         labels = (session.undo_label, session.redo_label)
         if labels != self._labels:
             self._labels = labels
             for identity, label in zip(("undo", "redo"), labels, strict=True):
                 what = f": {label}" if label else ""
-                self.buttons[identity].setToolTip(f"{identity.capitalize()}{what} ({keys_of(identity)})")
+                text = f"{identity.capitalize()}{what}"
+                tip(self.buttons[identity], partial(with_key, text, identity))
+
+    def _show_placing(self) -> None:
+        """The block that can be placed in the viewer: the one selected, where it is what is seen."""
+        project = self._work.session.project
+        line = project.timeline
+        block = line.block(self.view.chosen[0]) if len(self.view.chosen) == 1 else None
+        track = line.track_of(block.id) if block is not None else None
+        good = (
+            self._on_timeline and track is not None and track.kind == "picture" and not track.locked and not track.off
+            and block is not None and block.start <= self._position < block.end and not self.panel.player.playing
+        )  # fmt: skip
+        self.placing.show(project, block if good else None, self._position)
 
     def _timecode(self, frame: int) -> str:
         return self._work.session.project.timeline.timecode(frame)
@@ -282,12 +316,15 @@ class TimelinePlace(PlacePage):
         if clip is None or (not self._on_timeline and self.panel.clip is not None and self.panel.clip.id == clip.id):
             return
         self._on_timeline = False
+        self._show_placing()
         self.panel.show_clip(clip, self._work.session.project)
         self._show_which()
         self._enable()
 
     def _show_timeline(self, frame: int) -> None:
         self._on_timeline = True
+        self._position = frame
+        self._show_placing()
         project = self._work.session.project
         self.panel.show_program(TimelineProgram.of(project), project, frame)
         self.panel.scrub.show_marks(project.timeline.mark_in, project.timeline.mark_out)
@@ -296,6 +333,7 @@ class TimelinePlace(PlacePage):
 
     def _block_chosen(self) -> None:
         self.block_panel.show_blocks(self._work.session.project, self.view.chosen)
+        self._show_placing()
         self._enable()
 
     def _sought(self, frame: int) -> None:
@@ -310,6 +348,7 @@ class TimelinePlace(PlacePage):
         if self._on_timeline:
             self._position = frame
             self.view.set_position(frame)
+            self._show_placing()
             if not self.panel.player.playing:
                 self._enable()
 
@@ -319,6 +358,14 @@ class TimelinePlace(PlacePage):
             return self.panel.marked_range()
         first, end = marked(line)
         return first, min(end, line.length)
+
+    def show_block(self, line: Timeline, block: Block) -> None:
+        """Open a timeline at a block, and select it."""
+        if line.id != self._work.session.project.timeline.id:
+            self.lines.open_line(line)
+        self._sought(block.start)
+        self.view.choose((block.id,))
+        self.view.setFocus()
 
     # Menus
 
@@ -331,7 +378,7 @@ class TimelinePlace(PlacePage):
                 menu.addSeparator()
                 continue
             action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
-            action.triggered.connect(lambda _checked=False, identity=identity: self.command(identity))
+            action.triggered.connect(lambda _checked=False, identity=identity: self.goes_to.emit(identity))
             menu.addAction(action)
         menu.popup(place)
 
@@ -344,7 +391,7 @@ class TimelinePlace(PlacePage):
         self.doing.edit("Note", lambda line: edits.add_marker(line, marker.frame, note))
 
     def _note_removed(self, marker: Marker) -> None:
-        self.doing.edit("Take a note away", lambda line: edits.remove_marker(line, marker.id))
+        self.doing.edit("Delete a note", lambda line: edits.remove_marker(line, marker.id))
 
     def command(self, identity: str) -> bool:
         """One of the commands of this place; False when it is none of them."""

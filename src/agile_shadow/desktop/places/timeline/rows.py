@@ -12,6 +12,8 @@ RULER = 34
 HEAD = 132  # width of the tracks' heads
 PICTURE, SOUND, GAP = 56, 44, 3
 EDGE = 7  # pixels at either end of a block that trim it
+CORNER = 11  # pixels from the top of a block in which its fades are taken hold of
+ROOMY = 48  # pixels from which a block has handles
 LEAST, MOST = 0.005, 40.0  # pixels a frame
 
 
@@ -75,6 +77,12 @@ class Rows:
         """Where a block of a row is drawn."""
         return QRectF(self.x_of(block.start), row.y(), block.length * self.scale, row.height())
 
+    def fade_handles(self, block: Block) -> tuple[float, float]:
+        """Where the handles of a block's fades are, in pixels from the left."""
+        left, right = self.x_of(block.start), self.x_of(block.end)
+        first, last = block.effects.fade_in * self.scale, block.effects.fade_out * self.scale
+        return left + max(float(EDGE), first), right - max(float(EDGE), last)
+
     def track_at(self, line: Timeline, y: float) -> Track | None:
         """The track at a height."""
         if y < RULER:
@@ -83,7 +91,8 @@ class Rows:
         return next((track for track in line.tracks if rects[track.id].top() <= y < rects[track.id].bottom()), None)
 
     def block_at(self, line: Timeline, point: QPointF) -> tuple[Block, str] | None:
-        """The block at a place, and which part of it: ``start``, ``end`` or ``body``."""
+        """The block at a place, and which part of it: ``start``, ``end``, ``body``, or the handle of a fade in one of
+        its upper corners, ``fade in`` or ``fade out``."""
         track = self.track_at(line, point.y())
         if track is None or point.x() < HEAD:
             return None
@@ -91,6 +100,10 @@ class Rows:
         if block is None:
             return None
         left, right = self.x_of(block.start), self.x_of(block.end)
+        if point.y() < self.rects(line)[track.id].y() + CORNER:
+            for part, x in zip(("fade in", "fade out"), self.fade_handles(block), strict=True):
+                if right - left > ROOMY and abs(point.x() - x) <= EDGE:
+                    return block, part
         if right - left > 3 * EDGE:
             if point.x() < left + EDGE:
                 return block, "start"

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 
 from ....core.errors import Cancelled
 from ....core.media.peaks import peaks
+from ....core.media.strip import StripRequest, strip
 from ....core.project import Clip, Project
 from ...posters import Posters
 from ...work import Work
 
+Strip = list[tuple[float, QPixmap]]
+_PICTURES = 24  # along a clip
+_HIGH = 72  # pixels of one, enough for a block on a fine screen
+_STRIPS = 120  # clips whose pictures are kept, about half a megabyte each
+_STRIP_LIMIT = 20.0  # seconds without a sign of life
 _LIMIT = 600.0  # seconds that a file's sound may take
 
 
@@ -28,6 +36,7 @@ class Sights:
         self._posters = Posters(work, self._poster_came)
         self._pictures: dict[str, QPixmap | None] = {}
         self._waves: dict[str, NDArray[np.uint8] | None] = {}
+        self._strips: OrderedDict[str, Strip] = OrderedDict()
         self._closed = False
         self.version = 0  # counts what has come
 
@@ -46,6 +55,41 @@ class Sights:
             self._pictures[clip] = pixmap
             self.version += 1
             self._changed()
+
+    def strip(self, project: Project, clip: Clip) -> Strip:
+        """Small pictures along a clip, with their places from 0 to 1; none while there are none, and where it has no
+        proxy: a heavy original is not opened for them."""
+        if clip.id not in self._strips:
+            self._strips[clip.id] = []
+            proxy = next((one for one in clip.proxies if not one.offset), None)
+            moves = proxy is not None and clip.original.info.kind == "video"
+            path = project.place_or_none(proxy.file) if proxy is not None and moves else None
+            if path is not None and not self._closed:
+                future: Future[list[tuple[float, bytes]]] = self._work.machine.shared("wanted").submit(
+                    strip, StripRequest(path, _PICTURES), stalled_after=_STRIP_LIMIT
+                )
+                future.add_done_callback(lambda done: self._work.call_here(lambda: self._stripped(clip.id, done)))
+        self._strips.move_to_end(clip.id)
+        return self._strips[clip.id]
+
+    def _stripped(self, clip: str, future: Future[list[tuple[float, bytes]]]) -> None:
+        if self._closed:
+            return
+        try:
+            found = future.result()
+        except Exception:  # whatever a file does to its reader, its block has its poster
+            return
+        pictures = []
+        for place, data in found:
+            pixmap = QPixmap()
+            if pixmap.loadFromData(data):
+                smooth = Qt.TransformationMode.SmoothTransformation
+                pictures.append((place, pixmap.scaledToHeight(_HIGH, smooth)))
+        self._strips[clip] = pictures
+        while len(self._strips) > _STRIPS:
+            self._strips.popitem(last=False)
+        self.version += 1
+        self._changed()
 
     def wave(self, project: Project, clip: Clip) -> NDArray[np.uint8] | None:
         """A clip's peaks, fifty a second; None while there are none."""
@@ -81,6 +125,7 @@ class Sights:
         self._posters.forget()
         self._pictures = {clip: one for clip, one in self._pictures.items() if one is not None}
         self._waves = {clip: one for clip, one in self._waves.items() if one is not None}
+        self._strips = OrderedDict((clip, one) for clip, one in self._strips.items() if one)
 
     def close(self) -> None:
         """End the workers."""

@@ -50,6 +50,7 @@ class TimelineView(QWidget):
         self.position = 0
         self.chosen: tuple[str, ...] = ()
         self.snapping = True
+        self.shows_sights = True
         self.baked: tuple[tuple[int, int, bool, str], ...] = ()
         self._targets: dict[Kind, str] = {}
         self._drag: Drag | None = None
@@ -236,8 +237,9 @@ class TimelineView(QWidget):
         line = self.timeline
         if block.id not in self.chosen:
             self.choose((*self.chosen, block.id) if control and part == "body" else (block.id,))
-        cut = rolled(line, block, part) if part != "body" else None
-        way = way_of(part, shift, control, cut is not None)
+        alt = bool(keys & Qt.KeyboardModifier.AltModifier)
+        cut = rolled(line, block, part) if part in ("start", "end") else None
+        way = way_of(part, shift, control, cut is not None, alt)
         handle = cut if way == "roll" and cut is not None else block
         if way == "roll" and cut is None:
             way = part
@@ -308,7 +310,7 @@ class TimelineView(QWidget):
             self.sought.emit(self.rows.frame_at(event.position().x()))
         elif drag is not None and preview is not None:
             self.edited.emit(drag.label, preview)
-        elif drag is not None and drag.way in ("move", "start", "end"):
+        elif drag is not None and drag.way in ("move", "start", "end", "fade in", "fade out", "speed"):
             self.choose((drag.block,))
             self.sought.emit(self.rows.frame_at(event.position().x()))
 
@@ -375,6 +377,7 @@ class TimelineView(QWidget):
         drawn_of = (
             self._project, self.timeline, theme.theme(), (rows.scale, rows.offset, rows.top), self.size(), ratio,
             self.chosen, targets, self._caught, self.baked, self._presence.version, self._sights.version,
+            self.shows_sights,
         )  # fmt: skip
         same = len(drawn_of) == len(self._still_of) and all(map(_same, drawn_of, self._still_of))
         if not same or self._pixmap is None:
@@ -390,13 +393,13 @@ class TimelineView(QWidget):
         painter = QPainter(pixmap)
         scene = paint.Scene(
             self._project, self.timeline, self.rows, self._presence, self._sights, frozenset(self.chosen), targets,
-            self._caught, self.baked, self._kinds_known(),
+            self._caught, self.baked, self._kinds_known(), self.shows_sights,
         )  # fmt: skip
         paint.paint(painter, scene, self.width(), self.height())
         if not self.timeline.length:
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.sans(10))
-            text = "Nothing here yet: choose a clip, mark in and out (I, O), and put it here with Ctrl+Return."
+            text = "Nothing here yet. Select a clip, mark in and out (I, O), then add it with Ctrl+Return."
             painter.drawText(self.rect().adjusted(HEAD + 12, RULER, -12, 0), Qt.AlignmentFlag.AlignCenter, text)
         painter.end()
 
