@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -12,7 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.film import FILM_SETTINGS, FilmPicture, FilmSettings, read_certificate
+from agile_shadow.core.film import FILM_SETTINGS, FilmPicture, FilmRequest, FilmSettings, read_certificate
 from agile_shadow.core.handover import HandOver, hand_over
 from agile_shadow.core.handover.plain import plain_timeline
 from agile_shadow.core.media import probe
@@ -97,12 +98,37 @@ def test_a_film_is_estimated_and_one_that_waits_taken_back(qtbot: QtBot, film: P
     card.out.setText(str(film.parent / "second.mp4"))
     qtbot.mouseClick(card.start, LEFT)
     qtbot.waitUntil(lambda: len(films.runs) == 2, timeout=10_000)
+    assert [run.out.suffix for run in films.runs] == [".mov", ".mp4"]  # in the order they were asked for
     films.table.selectRow(1)
     qtbot.mouseClick(films.cancel, LEFT)
     qtbot.waitUntil(lambda: not window.work.desk.films, timeout=60_000)
     # a fast machine may have made it before the button was pressed: then it is there and told as finished
     assert (film.parent / "second.mp4").exists() == (films.runs[1].result is not None)
     assert films.runs[0].result is not None
+
+
+def test_films_are_queued_in_the_order_they_were_asked_for(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with_cut(film)
+    small_settings()
+    window = open_window(film)
+    ready(qtbot, window)
+    card, work, asked = window.export.card, window.work, threading.Event()
+    queued: list[str] = []
+
+    def film_of(request: FilmRequest) -> None:
+        if request.out.name == "one.mp4":  # the first takes long to be put down
+            assert asked.wait(20)
+        queued.append(request.out.name)
+
+    monkeypatch.setattr(work.desk, "film", film_of)
+    for name in ("one.mp4", "two.mp4", "three.mp4"):
+        card.out.setText(str(film.parent / name))
+        qtbot.mouseClick(card.start, LEFT)
+    asked.set()
+    qtbot.waitUntil(lambda: len(queued) == 3, timeout=20_000)
+    assert queued == ["one.mp4", "two.mp4", "three.mp4"]
 
 
 def test_film_settings_of_ones_own_are_checked_and_kept(qtbot: QtBot, film: Path, open_window: Opener) -> None:

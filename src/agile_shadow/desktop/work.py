@@ -66,6 +66,8 @@ class Work(QObject):
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
+        self._films_begun = threading.Event()  # set when those that were asked for last are in the queue
+        self._films_begun.set()
         self._ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
@@ -233,11 +235,18 @@ class Work(QObject):
     # Films and later proxies
 
     def start_films(self, requests: Sequence[FilmRequest]) -> None:
-        """Make films, in the queue, in their order. What is refused comes as a problem, and ends the row."""
+        """Make films, in the queue, in the order they were asked for. What is refused comes as a problem, and ends the
+        row."""
+        before, mine = self._films_begun, threading.Event()
+        self._films_begun = mine
 
         def begin() -> None:
-            for request in requests:
-                self.desk.film(request)
+            before.wait()
+            try:
+                for request in requests:
+                    self.desk.film(request)
+            finally:
+                mine.set()
 
         self.in_background(begin, lambda _done: self.wake())
 
