@@ -12,6 +12,7 @@ import typer
 
 from ..core.desk import Desk
 from ..core.errors import Cancelled, PresetError, ShadowError
+from ..core.helpers.spreading import Spreading
 from ..core.ingest import (
     IngestReport,
     IngestRequest,
@@ -25,7 +26,7 @@ from ..core.ingest import (
     write_report,
 )
 from ..core.ingest.request import Folders
-from ..core.jobs import JobStore
+from ..core.jobs import JobStore, Machine
 from ..core.presets import Preset, find_preset
 from ..core.project import ProjectLock, ProjectSession, begin_project, load_project
 from ..core.project.lock import COMMAND, Holder
@@ -114,10 +115,16 @@ def _ingest_all(project: Path, requests: list[IngestRequest], now: bool, wait: b
             return [report for report in reports if report is not None]
         say("The other program has ended without doing it.")
     session = ProjectSession.open(project)
+    machine = Machine()
+    helpers = Spreading(machine, session)
     try:
-        runs = [IngestRun(request, session, JobStore(), now=now, patient=wait) for request in requests]
+        runs = [
+            IngestRun(request, session, JobStore(), now=now, patient=wait, machine=machine) for request in requests
+        ]
         return _watched(runs)
     finally:
+        machine.end()
+        helpers.close(5.0)
         session.close()
         lock.release()
 

@@ -11,7 +11,7 @@ from typer.core import TyperGroup
 from typer.main import get_command, get_group
 
 NO_MEDIA = frozenset(  # these open no media file
-    {"jobs", "presets", "shelves", "cards", "window", "install", "uninstall", "--help"}
+    {"jobs", "presets", "shelves", "cards", "window", "install", "uninstall", "helpers", "--help"}
 )
 
 
@@ -123,6 +123,7 @@ COMMANDS: dict[str, Late] = {
     "uninstall": Late(
         "desktop", "uninstall_for_user", "Remove what install wrote; projects, presets and footage stay.",
     ),
+    "helpers": Late("helpers", "app", "Several machines: helpers that make proxies on the shelves they see."),
     "kit": Late("kits", "app", "Travel kits: everything to continue cutting elsewhere, in one folder."),
 }
 

@@ -14,6 +14,7 @@ from psygnal import Signal
 
 from ..errors import ShadowError, sentence
 from ..film import FilmRequest
+from ..helpers.spreading import Spreading
 from ..ingest import IngestReport, IngestRequest, IngestRun, Watch, watched_folders
 from ..ingest.watched import QUIET
 from ..jobs import JobRecord, JobStore, Machine
@@ -68,6 +69,7 @@ class Desk:
         machine: Machine | None = None,
     ) -> None:  # fmt: skip
         self.machine = machine or Machine()
+        self.helpers = Spreading(self.machine, session)
         self.watches: list[Watch] = []
         self._session = session
         self._store = store
@@ -362,7 +364,9 @@ class Desk:
         self.end()
         ended = self.wait(limit)
         self.machine.end()
-        return joined(self._minder, limit) and self.machine.close(limit) and ended
+        self.helpers.end()
+        ended = self.machine.close(limit) and ended
+        return joined(self._minder, limit) and self.helpers.close(limit) and ended
 
 
 class Closing(ShadowError):

@@ -51,6 +51,10 @@ class MakeRun(QueuedRun):
         """As the preset says."""
         return self.request.preset.when.at_a_time
 
+    def with_helpers(self) -> bool:
+        """As the preset says."""
+        return self.request.preset.when.where == "with-helpers"
+
     @property
     def wanted(self) -> Proxies:
         """What is made."""

@@ -41,13 +41,17 @@ class QueuedRun:
         self._standing = False
         self._playing = False
         self._hands = Hands(self.board, store, lambda job, done: None)
-        self._executor: Executor = machine.hire(self.rank, self.at_a_time(), 600.0)
+        self._executor: Executor = machine.hire(self.rank, self.at_a_time(), 600.0, self.with_helpers())
 
     # What a kind of it is
 
     def at_a_time(self) -> int:
         """How many of its jobs run at once."""
         return 1
+
+    def with_helpers(self) -> bool:
+        """Whether other machines may do its jobs."""
+        return False
 
     def pieces(self) -> Iterable[Piece]:
         """Its jobs, as the queue lists them."""

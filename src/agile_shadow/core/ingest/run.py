@@ -71,7 +71,9 @@ class IngestRun:
             request, session, store, self.board,
             hands=Hands(self.board, store, self._told),
             copies=self._machine.hire("copy", 1, stalled_after),
-            makers=self._machine.hire("make", request.preset.when.at_a_time, stalled_after),
+            makers=self._machine.hire(
+                "make", request.preset.when.at_a_time, stalled_after, request.preset.when.where == "with-helpers"
+            ),
             known=Known(session, store, checksum),
             shelves=RunShelves(request, session),
             patient=patient,

@@ -43,6 +43,7 @@ class Machine:
     """
 
     def __init__(self, cores: int | None = None, make: Maker = WorkerPool) -> None:
+        self.spread: Callable[[Executor, int], Executor] | None = None  # over other machines too
         self._cores = cores or os.cpu_count() or 1
         self._make = make
         self._lock = threading.RLock()
@@ -58,10 +59,16 @@ class Machine:
                 self._shared[rank] = self.hire(rank, _SIZES.get(rank, 1), _STALLED.get(rank))
             return self._shared[rank]
 
-    def hire(self, rank: Rank, size: int = 1, stalled_after: float | None = None) -> Executor:
-        """One of the caller's own, who closes it: of cards each has its own reader."""
+    def hire(
+        self, rank: Rank, size: int = 1, stalled_after: float | None = None, with_helpers: bool = False
+    ) -> Executor:
+        """One of the caller's own, who closes it: of cards each has its own reader. ``with_helpers``: other
+        machines may do what it gets as well, where there are any."""
+        executor = self._make(size, stalled_after, lambda: self._has_room(rank), self.review)
+        if with_helpers and self.spread is not None:
+            executor = self.spread(executor, size)
         with self._lock:
-            one = _Hired(rank, self._make(size, stalled_after, lambda: self._has_room(rank), self.review), size)
+            one = _Hired(rank, executor, size)
             self._hired.append(one)
             if self._closed:
                 one.executor.end()

@@ -5,13 +5,15 @@ from __future__ import annotations
 import logging
 import sys
 import time
-from dataclasses import fields
+from contextlib import suppress
+from dataclasses import dataclass, fields
 
 from ..jobs import Report
+from ..media.sequence import status
 from ..media.signature import has_signature
 from ..proxies import ProxyRequest, ProxyResult
 from .half import Half
-from .pair import Proof, ProvenResult
+from .pair import Proof, ProvenResult, Stamp
 
 log = logging.getLogger(__name__)
 
@@ -29,6 +31,66 @@ def make_proven_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
     result = make_or_take_proxy(request, lambda done: report(done * _MADE))
     proof = _proof(request, result) if _takes_little(result, time.perf_counter() - begun) else None
     report(1.0)
+    return _with_proof(result, proof)
+
+
+def make_for_another(request: UnnamedRequest, report: Report) -> ProxyResult:
+    """The same for a machine that asked this one: the proxy stays under a temporary name, for that machine to look at
+    and to name. A task for a worker; errors as :func:`agile_shadow.core.proxies.make_unnamed`."""
+    from ..proxies import make_unnamed  # workers alone need it
+
+    begun = time.perf_counter()
+    result = make_unnamed(request.making, request.partial, lambda done: report(done * _MADE))
+    proof = _proof(request.making, result) if _takes_little(result, time.perf_counter() - begun) else None
+    return _with_proof(result, proof)
+
+
+@dataclass(frozen=True)
+class UnnamedRequest:
+    """A proxy to be made under the temporary name ``partial`` beside its target."""
+
+    making: ProxyRequest
+    partial: str
+
+
+@dataclass(frozen=True)
+class NameRequest:
+    """What another machine made: its temporary name, bytes, xxh128, what it found damaged, and its proof if any."""
+
+    making: ProxyRequest
+    partial: str
+    size: int
+    digest: str
+    damage: str = ""
+    proof: Proof | None = None
+
+
+def name_from_another(request: NameRequest, report: Report) -> ProxyResult:
+    """Look at what another machine made and name it, or take what lies there already: a task for a worker. Errors as
+    :func:`agile_shadow.core.proxies.name_unnamed`; its temporary file is gone then."""
+    from ..proxies import make_or_take_proxy, name_unnamed  # workers alone need it
+
+    def named(making: ProxyRequest, _report: Report) -> ProxyResult:
+        return name_unnamed(making, request.partial, request.size, request.digest, request.damage)
+
+    try:
+        result = make_or_take_proxy(request.making, report, named)
+    finally:
+        with suppress(OSError):
+            request.making.target.with_name(request.partial).unlink(missing_ok=True)
+    return _with_proof(result, request.proof if _is_about(request, result) else None)
+
+
+def _is_about(request: NameRequest, result: ProxyResult) -> bool:
+    """Whether a proof made elsewhere is about these very files, as this machine sees them."""
+    try:
+        now = Stamp(*status(request.making.original), *status(result.path), 0)
+    except OSError:
+        return False
+    return request.proof is not None and result.made is not None and request.proof.stamp == now
+
+
+def _with_proof(result: ProxyResult, proof: Proof | None) -> ProxyResult:
     if proof is None:
         return result
     return ProvenResult(**{field.name: getattr(result, field.name) for field in fields(result)}, proof=proof)

@@ -211,7 +211,8 @@ class When(_Model):
     """When proxies are made: copying begins at once, so that the card can go.
 
     ``start`` ``at-night``: not before ``from_time`` (and until ten hours later); ``at_a_time``: workers side by side;
-    ``at_end``: what the window does when all is done. ``keep_awake``: the machine does not go to sleep meanwhile,
+    ``where``: this machine only makes them, or helpers do too, where any are there. ``at_end``: what the window does
+    when all is done. ``keep_awake``: the machine does not go to sleep meanwhile,
     where the system lets us.
     """
 
@@ -219,6 +220,7 @@ class When(_Model):
     from_time: str = Field("22:00", pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     only_on_mains: bool = False
     at_a_time: int = Field(1, ge=1, le=16)
+    where: Literal["here-only", "with-helpers"] = "with-helpers"
     give_way: bool = True
     at_end: Literal["nothing", "notice", "sound"] = "notice"
     keep_awake: bool = True

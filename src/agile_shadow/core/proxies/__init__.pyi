@@ -1,5 +1,5 @@
 from .made import MadeFile, as_it_is, made_below, remember_made, remembered_made, was_made
-from .making import check_proxy, make_or_take_proxy, make_proxy, sound_channels
+from .making import check_proxy, make_or_take_proxy, make_proxy, make_unnamed, name_unnamed, sound_channels
 from .marks import MarkPainter
 from .naming import ENDING, STILL_ENDING, proxy_file_name
 from .request import ProxyRequest, ProxyResult, is_such_proxy, made_as
@@ -19,6 +19,8 @@ __all__ = [
     "made_below",
     "make_or_take_proxy",
     "make_proxy",
+    "make_unnamed",
+    "name_unnamed",
     "proxy_file_name",
     "proxy_pixels",
     "remember_made",

@@ -5,6 +5,8 @@ from __future__ import annotations
 import errno
 import logging
 import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -40,12 +42,25 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         raise ProxyError(
             "a file of that name is there already", request.target, "Move it away or choose another place."
         )
-    original = request.info or probe(request.original)
-    size = size_or_refusal(request, original)
-    try:
+    request = replace(request, info=request.info or probe(request.original))
+    _refuse(request)
+    with _trouble(request):
         anchor = request.anchor or nearest_anchor(request.target.parent)
         with folder_below(anchor, request.target.parent, make=True) as folder:
-            return _make(request, original, size, folder, report)
+            return _make(request, folder, report)
+
+
+def _refuse(request: ProxyRequest) -> None:
+    """Before a folder is made for it."""
+    assert request.info is not None
+    size_or_refusal(request, request.info)
+
+
+@contextmanager
+def _trouble(request: ProxyRequest) -> Iterator[None]:
+    """What the libraries and the system raise becomes a ShadowError; FileExistsError stays."""
+    try:
+        yield
     except av.error.FFmpegError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise from_os_error(OSError(error.errno, error.strerror), request.target, ProxyError) from error
@@ -58,27 +73,79 @@ def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         raise from_os_error(error, request.target, ProxyError) from error
 
 
-def _make(
-    request: ProxyRequest, original: MediaInfo, size: tuple[int, int], folder: Folder, report: Report
-) -> ProxyResult:
+def _make(request: ProxyRequest, folder: Folder, report: Report) -> ProxyResult:
     """Into a temporary file in the target's folder; it gets its name while that is the folder it was."""
     partial = partial_path(request.target)
     try:
-        try:
-            original, info = _written(request, original, size, partial, report, strict=True)
-        except (MediaError, ProxyError, av.error.FFmpegError) as error:
-            full = isinstance(error, av.error.FFmpegError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
-            if full or original.codec not in SAYS_NOTHING:
-                raise
-            original = replace(original, damage=original.damage or getattr(error, "damage", ""))
-            original, info = _written(request, original, size, partial, report, strict=False)
-        made = replace(as_it_is(partial), path=request.target.absolute())
-        if request.anchor is not None:
-            _remember(made)
-        folder.name_finally(partial.name, request.target.name)
+        original, info = _unnamed(request, partial, report)
+        return _named(request, original, info, as_it_is(partial), folder)
     finally:
         folder.remove(partial.name)
+
+
+def _unnamed(request: ProxyRequest, partial: Path, report: Report) -> tuple[MediaInfo, MediaInfo]:
+    """Written and checked, under its temporary name; of a codec that does not say so itself, also what is damaged."""
+    original = request.info or probe(request.original)
+    size = size_or_refusal(request, original)
+    try:
+        return _written(request, original, size, partial, report, strict=True)
+    except (MediaError, ProxyError, av.error.FFmpegError) as error:
+        full = isinstance(error, av.error.FFmpegError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+        if full or original.codec not in SAYS_NOTHING:
+            raise
+        original = replace(original, damage=original.damage or getattr(error, "damage", ""))
+        return _written(request, original, size, partial, report, strict=False)
+
+
+def _named(
+    request: ProxyRequest, original: MediaInfo, info: MediaInfo, made: MadeFile, folder: Folder
+) -> ProxyResult:
+    """Give a finished file its name, and remember that it was made here."""
+    partial, made = made.path, replace(made, path=request.target.absolute())
+    if request.anchor is not None:
+        _remember(made)
+    folder.name_finally(partial.name, request.target.name)
     return ProxyResult(request.target, info, original, made)
+
+
+def make_unnamed(request: ProxyRequest, partial: str, report: Report) -> ProxyResult:
+    """Make a proxy that another machine will look at and name: it stays under its temporary name ``partial`` beside the
+    target. ``anchor`` is needed. Raises as :func:`make_proxy`, and leaves nothing then."""
+    assert request.anchor is not None
+    anchor, request = request.anchor, replace(request, info=request.info or probe(request.original))
+    _refuse(request)
+    with _trouble(request), folder_below(anchor, request.target.parent, make=True) as folder:
+        path, whole = request.target.with_name(partial), False
+        try:
+            original, info = _unnamed(request, path, report)
+            made = as_it_is(path)
+            whole = True
+            return ProxyResult(path, info, original, made)
+        finally:
+            if not whole:
+                folder.remove(partial)
+
+
+def name_unnamed(request: ProxyRequest, partial: str, size: int, digest: str, damage: str) -> ProxyResult:
+    """Look at a proxy that another machine made under the temporary name ``partial``, and name it: its bytes are read
+    again here and must be those that were written (``size`` in bytes, ``digest`` xxh128), and it is compared with its
+    original as any proxy is. ``damage``: what of the original was found damaged while it was decoded.
+
+    Raises ProxyError for a file that is not there or is not that, else as :func:`make_proxy`; it stays then.
+    """
+    assert request.anchor is not None
+    original = request.info or probe(request.original)
+    original = replace(original, damage=original.damage or damage)
+    with _trouble(request), folder_below(request.anchor, request.target.parent) as folder:
+        path = request.target.with_name(partial)
+        made = as_it_is(path)
+        if (made.size, made.digest) != (size, digest):
+            raise ProxyError("is not what the helper says it wrote", path, "Its shelf may be another one there.")
+        info = check_still(path, size_or_refusal(request, original)) if original.kind == "still" else (
+            _checked(path, request, original))  # fmt: skip
+        if not is_such_proxy(info, request.settings) and original.kind != "still":
+            raise ProxyError("was made with other settings", path, "Make it here.")
+        return _named(request, original, info, made, folder)
 
 
 class _Damaged(MediaError):
@@ -127,10 +194,14 @@ def _remember(made: MadeFile) -> None:
         log.warning("%s is not remembered as made here", made.path, exc_info=True)
 
 
-def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
+Maker = Callable[[ProxyRequest, Report], ProxyResult]
+
+
+def make_or_take_proxy(request: ProxyRequest, report: Report, make: Maker = make_proxy) -> ProxyResult:
     """Like :func:`make_proxy`, but a finished proxy of that kind that lies there already is checked and taken.
 
-    A different file of that name is left alone and the new one gets a number: a task for a worker.
+    A different file of that name is left alone and the new one gets a number: a task for a worker. ``make``: what makes
+    it, or names what another machine made; raises FileExistsError where the name was taken meanwhile.
     """
     original = request.info or probe(request.original)
     request = replace(request, info=original)
@@ -140,7 +211,7 @@ def make_or_take_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
         target = request.target.with_name(fitting_name(stem, request.target.suffix))
         if not os.path.lexists(target):
             try:
-                return make_proxy(replace(request, target=target), report)
+                return make(replace(request, target=target), report)
             except FileExistsError:  # somebody else was faster: theirs is looked at
                 pass
         if target.is_symlink():

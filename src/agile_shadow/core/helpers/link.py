@@ -1,0 +1,428 @@
+"""This machine's end of the work with helpers: which there are, what each sees and does, orders sent and answered."""
+
+from __future__ import annotations
+
+import json
+import logging
+import secrets
+import subprocess
+import threading
+import time
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from ..errors import ShadowError, sentence
+from ..shelves import Shelf
+from ..threads import joined
+from .certificates import ASKER
+from .confined import confine
+from .orders import Order
+from .scheduler import command, log_path, running
+from .seeing import question
+from .suite import Member, Suite, scheduler_folder
+from .table import LONGEST, run_named
+from .version import own_version
+
+log = logging.getLogger(__name__)
+_LOOK = 0.5  # seconds between two looks at the helpers
+LOST = 12.0  # seconds without a word, after which a helper's jobs are done by others
+_ASK_AGAIN = 60.0  # seconds after which a shelf that is seen is asked about again
+_NOT_SEEN = 20.0  # the same for one that is not
+_CONNECT = 10.0  # seconds
+_SMOOTH = 0.3  # part of a new measurement in the pace
+
+
+@dataclass(frozen=True)
+class Helper:
+    """A helper at one moment. ``state``: ready, paused, away, or another version. ``shelves``: where it has those that
+    it sees, by identity. ``doing``: name and part (0 to 1) of each job. ``pace``: pixels of originals per second and
+    job, 0 before any was made. ``heard``: seconds since its last word, None where it never came."""
+
+    id: str
+    name: str
+    state: str = "away"
+    cores: int = 0
+    slots: int = 0
+    shelves: dict[str, str] = field(default_factory=dict)
+    doing: tuple[tuple[str, float], ...] = ()
+    pace: float = 0.0
+    heard: float | None = None
+    version: str = ""
+
+
+@dataclass
+class _Sent:
+    """An order that a helper has. ``ended`` hears of its end once: the answer's values, or None and the reason."""
+
+    helper: str
+    order: Order
+    ended: Callable[[dict[str, Any] | None, str], None]
+    told: Callable[[float], None]
+    begun: float
+    future: Any = None
+
+
+class Link:
+    """Any thread may call any method. It connects on a thread of its own as long as helpers are invited, and starts the
+    scheduler where none runs. ``problem``: why it does not work, "" where it does."""
+
+    def __init__(self, suite: Suite | None = None, look: float = _LOOK) -> None:
+        self._suite = suite or Suite.of_this_user()
+        self._every = look
+        self._lock = threading.RLock()
+        self._members: tuple[Member, ...] = ()
+        self._seen: dict[str, Helper] = {}
+        self._address: dict[str, str] = {}
+        self._asked: dict[tuple[str, str], tuple[float, bool]] = {}  # helper, shelf: when, and whether it is seen
+        self._wanted: dict[str, Shelf] = {}
+        self._asking: set[tuple[str, str]] = set()
+        self._sent: dict[str, _Sent] = {}
+        self._pace: dict[str, float] = {}
+        self.local_pace = 0.0
+        self._client: Any = None
+        self._listeners: list[Callable[[], None]] = []
+        self._stopped = threading.Event()
+        self._thread: threading.Thread | None = None
+        self.problem = ""
+
+    # What others ask
+
+    def start(self) -> None:
+        """Begin to look for helpers, where any is invited; it may be called again at any time."""
+        with self._lock:
+            if self._thread is None and self._suite.exists and not self._stopped.is_set():
+                self._thread = threading.Thread(target=self._run, name="helpers", daemon=True)
+                self._thread.start()
+
+    def helpers(self) -> tuple[Helper, ...]:
+        """All that are invited, in that order. Raises ShadowError."""
+        members = self._suite.members()
+        with self._lock:
+            return tuple(self._as_member(one) for one in members)
+
+    def _as_member(self, member: Member) -> Helper:
+        seen = self._seen.get(member.id)
+        if seen is None:
+            return Helper(member.id, member.name)
+        state = seen.state if seen.state != "ready" or not member.paused else "paused"
+        return replace(seen, name=member.name, state=state, pace=self._pace.get(member.id, 0.0))
+
+    def on_change(self, call: Callable[[], None]) -> Callable[[], None]:
+        """Have ``call`` called when there may be room at a helper, on a thread of the link; returns how to end that."""
+        with self._lock:
+            self._listeners.append(call)
+
+        def end() -> None:
+            with self._lock, suppress(ValueError):
+                self._listeners.remove(call)
+
+        return end
+
+    def want(self, shelves: Sequence[Shelf]) -> None:
+        """These shelves are needed: helpers are asked whether they see them."""
+        with self._lock:
+            for shelf in shelves:
+                if self._wanted.get(shelf.id) != shelf:
+                    self._wanted[shelf.id] = shelf
+                    self._asked = {key: one for key, one in self._asked.items() if key[1] != shelf.id}
+
+    def free(self, needs: frozenset[str]) -> list[Helper]:
+        """Helpers that see these shelves and have room for one more job, the fastest first."""
+        with self._lock:
+            return sorted(
+                (one for one in self._ready() if self._sees(one.id, needs) and self._room(one) > 0),
+                key=lambda one: -self._pace.get(one.id, self.local_pace),
+            )
+
+    def _ready(self) -> list[Helper]:
+        return [one for one in (self._as_member(member) for member in self._members) if one.state == "ready"]
+
+    def _sees(self, helper: str, needs: frozenset[str]) -> bool:
+        return all(self._asked.get((helper, shelf), (0.0, False))[1] for shelf in needs)
+
+    def _room(self, helper: Helper) -> int:
+        return helper.slots - sum(1 for one in self._sent.values() if one.helper == helper.id)
+
+    # Orders
+
+    def send(
+        self, helper: str, order: Order, ended: Callable[[dict[str, Any] | None, str], None],
+        told: Callable[[float], None],
+    ) -> str:
+        """Send an order; ``ended`` hears its answer, or why there is none, on a thread of the link. Its token."""
+        token = secrets.token_hex(8)
+        sent = _Sent(helper, order, ended, told, time.monotonic())
+        with self._lock:
+            client, address = self._client, self._address.get(helper)
+            self._sent[token] = sent
+        try:
+            if client is None or address is None:
+                raise ConnectionError("it is away")
+            future = client.submit(
+                run_named, "proxy", token, order.text, key=f"shadow-{token}", pure=False, workers=[address],
+                allow_other_workers=False, resources={"slot": 1}, retries=0,
+            )  # fmt: skip
+            sent.future = future
+            future.add_done_callback(lambda done: self._came(token, done))
+        except Exception as error:
+            self._end(token, None, str(error))
+        return token
+
+    def _came(self, token: str, future: Any) -> None:
+        try:
+            text = future.result(timeout=30)
+            if not isinstance(text, str) or len(text) > LONGEST:
+                raise ValueError("an answer that cannot be read")
+            values = json.loads(text)
+        except BaseException as error:  # the engine's own errors are of many kinds
+            self._end(token, None, f"{type(error).__name__}: {error}"[:300])
+            return
+        if not isinstance(values, dict) or "failed" in values:
+            self._end(token, None, str(values.get("failed") if isinstance(values, dict) else "no answer")[:500])
+        else:
+            self._end(token, values, "")
+
+    def _end(self, token: str, values: dict[str, Any] | None, why: str) -> None:
+        with self._lock:
+            sent = self._sent.pop(token, None)
+            if sent is None:
+                return
+            if values is not None:
+                pace = sent.order.weight / max(0.001, time.monotonic() - sent.begun)
+                before = self._pace.get(sent.helper)
+                self._pace[sent.helper] = pace if before is None else before + _SMOOTH * (pace - before)
+        if why:
+            log.warning("helper %s: %s: %s", sent.helper, sent.order.making.original, why)
+        else:
+            log.info("helper %s made %s", sent.helper, sent.order.making.original.name)
+        sent.ended(values, why)
+        self._changed()
+
+    def measured_here(self, weight: float, seconds: float) -> None:
+        """A proxy was made on this machine."""
+        pace = weight / max(0.001, seconds)
+        with self._lock:
+            self.local_pace = pace if not self.local_pace else self.local_pace + _SMOOTH * (pace - self.local_pace)
+
+    def take_back(self, token: str) -> None:
+        """The answer to an order is not wanted any more; ``ended`` is not called."""
+        with self._lock:
+            sent = self._sent.pop(token, None)
+        if sent is not None:
+            self._say(sent.helper, "cancel", {"token": token}, lambda answer: None)
+            self._forget(sent)
+
+    def stand(self, token: str, on: bool) -> None:
+        """Have an order stand still where it is, or go on."""
+        with self._lock:
+            sent = self._sent.get(token)
+        if sent is not None:
+            self._say(sent.helper, "stand", {"token": token, "on": on}, lambda answer: None)
+
+    def _forget(self, sent: _Sent) -> None:
+        client = self._client
+        if client is not None and sent.future is not None:
+            with suppress(Exception):
+                client.cancel([sent.future], asynchronous=False, force=True)
+
+    def _say(self, helper: str, what: str, values: dict[str, Any], then: Callable[[Any], None]) -> None:
+        """Say something to a helper without waiting; ``then`` hears its answer, None where there is none."""
+        with self._lock:
+            client, address = self._client, self._address.get(helper)
+        if client is None or address is None:
+            then(None)
+            return
+
+        async def ask() -> None:
+            answer = None
+            try:
+                message = {"op": "shadow", "what": what, "values": values}
+                answers = await client.scheduler.broadcast(msg=message, workers=[address], on_error="return")
+                answer = answers.get(address)
+            except Exception as error:
+                log.info("helper %s, %s: %s", helper, what, error)
+            threading.Thread(target=then, args=(answer,), name="helper's answer", daemon=True).start()
+
+        client.loop.add_callback(ask)
+
+    # The thread of the link
+
+    def _run(self) -> None:
+        while not self._stopped.is_set():
+            try:
+                if self._client is None:
+                    self._connect()
+                self._look()
+                self.problem = ""
+            except ShadowError as error:
+                self.problem = sentence(error)
+                log.warning("helpers: %s", error)
+                self._drop()
+            except Exception as error:
+                self.problem = f"The scheduler does not answer ({type(error).__name__})."
+                log.info("helpers", exc_info=True)
+                self._drop()
+            self._stopped.wait(self._every)
+        self._drop()
+
+    def _connect(self) -> None:
+        if not self._suite.members():
+            return
+        security = confine(self._suite.credentials(), scheduler_folder() / "client", _only_the_asker, strict=False)
+        from distributed import Client
+
+        start_scheduler()
+        client = Client(
+            f"tls://127.0.0.1:{self._suite.port()}", security=security, set_as_default=False, timeout=_CONNECT,
+            heartbeat_interval="2s", name="agile-shadow",
+        )  # fmt: skip
+        client.subscribe_topic("shadow", self._told)
+        with self._lock:
+            self._client = client
+
+    def _told(self, event: Any) -> None:
+        """Progress of a job, from a helper."""
+        try:
+            _when, message = event
+            token, part = str(message["token"]), float(message["part"])
+        except (TypeError, ValueError, KeyError):
+            return
+        with self._lock:
+            sent = self._sent.get(token)
+        if sent is not None and 0 <= part <= 1:
+            sent.told(part)
+
+    def _look(self) -> None:
+        client = self._client
+        if client is None:
+            return
+        told = client.sync(client.scheduler.identity, n_workers=-1, callback_timeout=_CONNECT)
+        now, invited = time.time(), self._suite.members()
+        seen: dict[str, Helper] = {}
+        address: dict[str, str] = {}
+        for where, values in told.get("workers", {}).items():
+            helper = _helper_of(values, now)
+            if helper is not None:
+                seen[helper.id], address[helper.id] = helper, where
+        with self._lock:
+            gone = {one for one, before in self._address.items() if address.get(one) != before}
+            self._members, self._seen, self._address = invited, seen, address
+            silent = {one.id for one in seen.values() if one.state == "away"} | gone
+            self._asked = {key: one for key, one in self._asked.items() if key[0] not in silent}
+            members = {one.id for one in invited}
+            lost = [token for token, one in self._sent.items()
+                    if one.helper in silent or one.helper not in seen or one.helper not in members]  # fmt: skip
+        for token in lost:
+            self._lose(token)
+        self._ask_for_shelves()
+        self._changed()
+
+    def _lose(self, token: str) -> None:
+        with self._lock:
+            sent = self._sent.get(token)
+        if sent is not None:
+            self._say(sent.helper, "cancel", {"token": token}, lambda answer: None)  # should it hear that
+            self._end(token, None, "it is not heard any more")
+            self._forget(sent)
+
+    def _ask_for_shelves(self) -> None:
+        now = time.monotonic()
+        for helper in self._ready():
+            for shelf in tuple(self._wanted.values()):
+                key = helper.id, shelf.id
+                when, sees = self._asked.get(key, (0.0, False))
+                due = not when or now - when > (_ASK_AGAIN if sees else _NOT_SEEN)
+                if due and key not in self._asking:
+                    self._asking.add(key)
+                    threading.Thread(target=self._ask, args=(key, shelf), name="helper's shelf", daemon=True).start()
+
+    def _ask(self, key: tuple[str, str], shelf: Shelf) -> None:
+        """Whether a helper sees a shelf: it reads there what this machine knows."""
+        sees, done = False, threading.Event()
+        answers: list[Any] = []
+
+        def came(answer: Any) -> None:
+            answers.append(answer)
+            done.set()
+
+        try:
+            with question(shelf) as (asked, right):
+                self._say(key[0], "shelf", asked.model_dump(), came)
+                done.wait(40.0)
+            sees = bool(answers) and isinstance(answers[0], dict) and answers[0].get("answer") == right
+            if answers and isinstance(answers[0], dict) and not sees:
+                log.info("helper %s, %s: %s", key[0], shelf.name, answers[0].get("why") or "another drive is there")
+        except (OSError, ShadowError) as error:
+            log.info("%s cannot be asked about: %s", shelf.name, error)
+        with self._lock:
+            self._asking.discard(key)
+            self._asked[key] = time.monotonic(), sees
+        self._changed()
+
+    def _changed(self) -> None:
+        for call in tuple(self._listeners):
+            try:
+                call()
+            except Exception:
+                log.exception("telling of helpers")
+
+    def _drop(self) -> None:
+        with self._lock:
+            client, self._client = self._client, None
+            self._seen, self._address, self._asked = {}, {}, {}
+            lost = list(self._sent)
+        for token in lost:
+            self._end(token, None, "the scheduler is gone")
+        if client is not None:
+            with suppress(Exception):
+                client.close(timeout=3)
+
+    def end(self) -> None:
+        """End it soon, without waiting."""
+        self._stopped.set()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End it; whether it had ended within ``limit`` seconds."""
+        self.end()
+        return joined(self._thread, limit)
+
+
+def _helper_of(values: dict[str, Any], now: float) -> Helper | None:
+    """A helper as the scheduler tells of it; None for what cannot be read."""
+    try:
+        told = values["metrics"].get("shadow")
+        heard = max(0.0, now - float(values["last_seen"]))
+        if told is None:  # it has only just come
+            return None
+        version = str(told["version"])[:200]
+        state = "away" if heard > LOST else "ready" if version == own_version() else "another version"
+        return Helper(
+            str(values["name"]), "", state, int(told["cores"]), min(256, max(0, int(told["slots"]))),
+            {str(key)[:200]: str(value)[:4000] for key, value in told["shelves"].items()},
+            tuple((str(title)[:300], float(part)) for title, part in told["doing"][:256]), 0.0, heard, version,
+        )  # fmt: skip
+    except (KeyError, TypeError, ValueError, AttributeError):
+        return None
+
+
+def _only_the_asker(name: str) -> str:
+    return "" if name == ASKER else "it is not this user's scheduler"
+
+
+def start_scheduler(patience: float = _CONNECT) -> None:
+    """Have this user's scheduler run, apart from this process. Raises ShadowError when it does not come up."""
+    if running() is not None:
+        return
+    scheduler_folder().mkdir(parents=True, exist_ok=True, mode=0o700)
+    with log_path().open("w") as out:
+        process = subprocess.Popen(
+            command(), stdin=subprocess.DEVNULL, stdout=out, stderr=subprocess.STDOUT, start_new_session=True
+        )
+    end = time.monotonic() + patience
+    while time.monotonic() < end and process.poll() is None:
+        if running():
+            return
+        time.sleep(0.05)
+    raise ShadowError("the scheduler did not start", log_path(), "See that file.")

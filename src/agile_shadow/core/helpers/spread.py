@@ -1,0 +1,450 @@
+"""An executor over this machine's workers and those of helpers: every job goes to whoever is there and fits it.
+
+Jobs wait here, in one row, and are given out singly: order, hold and cancel mean the same wherever a job is done. Of
+equal priority the longest goes first, and the fastest machine takes first. When nothing waits any more, a machine that
+is idle begins a job that a slower one has as well; the first to finish wins. What a helper has made is looked at and
+named by a worker of this machine, so a helper never names a file.
+"""
+
+from __future__ import annotations
+
+import itertools
+import logging
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future
+from contextlib import suppress
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+from ..errors import Cancelled
+from ..jobs import Executor, Task
+from ..pairs.making import make_proven_proxy, name_from_another
+from ..proxies import ProxyRequest
+from ..shelves import Shelf
+from .link import Helper, Link
+from .orders import Order, answered, order_of, weight_of
+
+log = logging.getLogger(__name__)
+
+_TRIES = 2  # at helpers; then it is made here
+_WORTH = 0.7  # a second try at the end must be reckoned to take less than this part of what the first still takes
+_NAMING = 0.02  # part of a job that looking at it and naming it is
+
+
+@dataclass(eq=False)
+class _Try:
+    """One of the places where a job is being done; ``token`` is a helper's, ``future`` this machine's."""
+
+    helper: str = ""
+    token: str = ""
+    future: Future[Any] | None = None
+    order: Order | None = None
+    begun: float = 0.0
+    part: float = 0.0
+
+
+@dataclass(eq=False)
+class _Entry:
+    task: Task
+    request: Any
+    on_progress: Callable[[float], None]
+    priority: int
+    number: int
+    held: bool
+    stalled_after: float | None
+    weight: float
+    future: Future[Any] = field(default_factory=Future)
+    tries: list[_Try] = field(default_factory=list)
+    failed: set[str] = field(default_factory=set)  # helpers that did not bring it
+    answer: tuple[Order, dict[str, Any]] | None = None
+    naming: Future[Any] | None = None
+    only_here: bool = False
+    cancelled: bool = False
+
+    @property
+    def waits(self) -> bool:
+        """Whether nobody does it yet."""
+        return not self.tries and self.naming is None and not self.future.done()
+
+
+class Spread:
+    """See :class:`agile_shadow.core.jobs.Executor`. ``local``: this machine's workers, ``size`` of them; ``names``: who
+    looks at what helpers made; ``shelves``: those of the project, now. Any thread may call any method."""
+
+    def __init__(
+        self, local: Executor, names: Executor, size: int, link: Link, shelves: Callable[[], Sequence[Shelf]]
+    ) -> None:
+        self._local = local
+        self._names = names
+        self._size = size
+        self._link = link
+        self._shelves = shelves
+        self._lock = threading.RLock()
+        self._entries: dict[Future[Any], _Entry] = {}
+        self._active: set[_Entry] = set()  # those that somebody does, or that are being named
+        self._unwanted: deque[_Entry] = deque()
+        self._numbers = itertools.count()
+        self._reasons: set[str] = set()
+        self._closed = False
+        self._again = False
+        self._stepping = False
+        self.pauses = 0
+        self._unlisten = link.on_change(self.look_again)
+        link.start()
+
+    # The executor
+
+    @property
+    def busy(self) -> bool:
+        """Whether any task has not ended."""
+        return bool(self._entries)
+
+    @property
+    def running(self) -> int:
+        """How many tasks are being worked on by this machine."""
+        return self._local.running
+
+    def submit(
+        self, task: Task, request: Any, on_progress: Callable[[float], None] = lambda done: None, priority: int = 0,
+        held: bool = False, stalled_after: float | None = None,
+    ) -> Future[Any]:  # fmt: skip
+        """As of worker processes; a proxy may be made by a helper."""
+        may_go = task is make_proven_proxy and isinstance(request, ProxyRequest)
+        weight = weight_of(request.info) if may_go else 1.0
+        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held, stalled_after, weight,
+                       only_here=not may_go)  # fmt: skip
+        with self._lock:
+            if self._closed:
+                entry.future.set_exception(Cancelled())
+                return entry.future
+            self._entries[entry.future] = entry
+        if may_go:
+            self._link.want(self._shelves())
+        self.look_again()
+        return entry.future
+
+    def prefer(self, future: Future[Any], priority: int) -> None:
+        """Give a waiting task another priority."""
+        entry = self._entries.get(future)
+        if entry is not None:
+            entry.priority = priority
+            for one in entry.tries:
+                if one.future is not None:
+                    self._local.prefer(one.future, priority)
+
+    def hold(self, future: Future[Any], on: bool) -> None:
+        """Have one task stand still, waiting or running, wherever it is done; or let it go on."""
+        entry = self._entries.get(future)
+        if entry is None or entry.held == on:
+            return
+        entry.held = on
+        self._stand(entry, on or bool(self._reasons))
+        self.look_again()
+
+    def _stand(self, entry: _Entry, on: bool) -> None:
+        for one in tuple(entry.tries):
+            if one.future is not None:
+                self._local.hold(one.future, entry.held)
+            else:
+                self._link.stand(one.token, on)
+
+    def cancel(self, future: Future[Any]) -> None:
+        """Take a task back, waiting or running, wherever it is done."""
+        entry = self._entries.get(future)
+        if entry is not None:
+            self._give_up(entry)
+            self.look_again()
+
+    def _give_up(self, entry: _Entry) -> None:
+        entry.cancelled = True
+        self._unwanted.append(entry)
+
+    def cancel_all(self) -> None:
+        """Take back all tasks."""
+        for entry in tuple(self._entries.values()):
+            self._give_up(entry)
+        self.look_again()
+
+    def pause(self, why: str = "") -> None:
+        """Have everything stand still where it is, at helpers too."""
+        with self._lock:
+            known, self._reasons = self._reasons, self._reasons | {why}
+        self._local.pause(why)
+        if not known:
+            self.pauses += 1
+            for entry in tuple(self._entries.values()):
+                self._stand(entry, True)
+
+    def resume(self, why: str = "") -> None:
+        """Go on, where nothing else keeps it."""
+        with self._lock:
+            known, self._reasons = self._reasons, self._reasons - {why}
+        self._local.resume(why)
+        if known and not self._reasons:
+            for entry in tuple(self._entries.values()):
+                self._stand(entry, entry.held)
+            self.look_again()
+
+    def end(self) -> None:
+        """Have all work end soon, without waiting for it; tasks not finished raise Cancelled."""
+        with self._lock:
+            self._closed = True
+            self._reasons = set()
+        self._unlisten()
+        self.cancel_all()
+        self._local.end()
+        self._names.end()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End it. Whether all had ended within ``limit`` seconds."""
+        self.end()
+        ended = [one.close(limit) for one in (self._local, self._names)]
+        return all(ended)
+
+    # Giving out
+
+    def look_again(self) -> None:
+        """Give out what can be given out now. What comes while another thread does it is seen by that one."""
+        with self._lock:
+            self._again = True
+            if self._stepping:
+                return
+            self._stepping = True
+        while True:
+            with self._lock:
+                if not self._again:
+                    self._stepping = False
+                    return
+                self._again = False
+            try:
+                self._step()
+            except Exception:
+                log.exception("giving out work")
+
+    def _step(self) -> None:
+        self._active = {one for one in self._active if (one.tries or one.naming) and not one.future.done()}
+        while self._unwanted:
+            entry = self._unwanted.pop()
+            if not entry.future.done():
+                self._take_back(entry)
+        self._local.look_again()
+        if self._reasons or self._closed:
+            return
+        while self._give_one():
+            pass
+
+    def _give_one(self) -> bool:
+        """Give one job to the fastest machine that has room for one; whether there was any."""
+        active = tuple(self._active)
+        room_here = self._size - sum(1 for entry in active for one in entry.tries if one.future and not entry.held)
+        if room_here <= 0 and not self._link.free(frozenset()):
+            return False
+        here = self._link.local_pace
+        waiting = [one for one in tuple(self._entries.values()) if one.waits and not (one.held or one.cancelled)]
+        waiting.sort(key=lambda one: (-one.priority, -one.weight, one.number))
+        for entry in waiting:
+            order = self._order(entry)
+            helpers = self._fitting(entry, order)
+            if helpers and order is not None and (room_here <= 0 or self._pace(helpers[0]) > here):
+                self._send(entry, helpers[0], order)
+                return True
+            if room_here > 0:
+                self._do_here(entry)
+                return True
+        return not waiting and self._give_twice(room_here)
+
+    def _pace(self, helper: Helper) -> float:
+        return helper.pace or self._link.local_pace
+
+    def _order(self, entry: _Entry) -> Order | None:
+        if entry.only_here or len(entry.failed) >= _TRIES:
+            return None
+        try:
+            return order_of(entry.request, self._shelves())
+        except OSError:
+            return None
+
+    def _fitting(self, entry: _Entry, order: Order | None) -> list[Helper]:
+        if order is None:
+            return []
+        busy = {one.helper for one in entry.tries}
+        return [one for one in self._link.free(order.needs) if one.id not in entry.failed | busy]
+
+    def _give_twice(self, room_here: int) -> bool:
+        """Nothing waits: begin once more what would else be waited for longest."""
+        now = time.monotonic()
+        going = [entry for entry in tuple(self._active)
+                 if len(entry.tries) == 1 and entry.naming is None and not (entry.held or entry.cancelled)]  # fmt: skip
+        for entry in sorted(going, key=lambda one: -self._left(one, now)):
+            left, first = self._left(entry, now), entry.tries[0]
+            order = self._order(entry)
+            for helper in self._fitting(entry, order):
+                if order is not None and entry.weight / max(1e-9, self._pace(helper)) < _WORTH * left:
+                    self._send(entry, helper, order)
+                    return True
+            here = entry.weight / self._link.local_pace if self._link.local_pace else float("inf")
+            if room_here > 0 and first.future is None and here < _WORTH * left:
+                self._do_here(entry)
+                return True
+        return False
+
+    def _left(self, entry: _Entry, now: float) -> float:
+        """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""
+        one = entry.tries[0]
+        went = now - one.begun
+        if one.part > 0.05:
+            return went / one.part * (1 - one.part)
+        pace = self._link.local_pace
+        if one.helper:
+            pace = next((self._pace(helper) for helper in self._known() if helper.id == one.helper), pace)
+        return max(went, entry.weight / pace - went) if pace else 0.0
+
+    def _known(self) -> tuple[Helper, ...]:
+        with suppress(Exception):
+            return self._link.helpers()
+        return ()
+
+    # Here
+
+    def _do_here(self, entry: _Entry) -> None:
+        one = _Try(begun=time.monotonic())
+
+        def told(part: float) -> None:
+            if part == 0.0:
+                one.begun = time.monotonic()
+            self._told(entry, one, part)
+
+        future = self._local.submit(
+            entry.task, entry.request, told, entry.priority, entry.held, entry.stalled_after
+        )
+        one.future = future
+        entry.tries.append(one)
+        self._active.add(entry)
+        future.add_done_callback(partial(self._here_ended, entry, one))
+
+    def _here_ended(self, entry: _Entry, one: _Try, future: Future[Any]) -> None:
+        error = future.exception()
+        with self._lock:
+            entry.tries = [other for other in entry.tries if other is not one]
+        if isinstance(error, Cancelled) and not entry.cancelled and not self._closed:
+            pass  # a second try that was taken back, for a helper's came first
+        elif error is not None:
+            self._settle(entry, error=error)
+        else:
+            if not entry.only_here:
+                self._link.measured_here(entry.weight, time.monotonic() - one.begun)
+            self._settle(entry, result=future.result())
+        self._may_name(entry)
+        self.look_again()
+
+    def _told(self, entry: _Entry, one: _Try, part: float) -> None:
+        one.part = part
+        if not entry.future.done():
+            entry.on_progress(max((other.part for other in entry.tries), default=part))
+
+    # At a helper
+
+    def _send(self, entry: _Entry, helper: Helper, order: Order) -> None:
+        one = _Try(helper.id, order=order, begun=time.monotonic())
+        entry.tries.append(one)
+        self._active.add(entry)
+        if len(entry.tries) == 1:
+            entry.on_progress(0.0)
+        one.token = self._link.send(
+            helper.id, order, partial(self._helper_ended, entry, one),
+            lambda part: self._told(entry, one, part * (1 - _NAMING)),
+        )  # fmt: skip
+
+    def _helper_ended(self, entry: _Entry, one: _Try, values: dict[str, Any] | None, why: str) -> None:
+        order = one.order
+        assert order is not None
+        with self._lock:
+            entry.tries = [other for other in entry.tries if other is not one]
+            first = values is not None and entry.answer is None and not entry.future.done() and not entry.cancelled
+            if first:
+                assert values is not None
+                entry.answer = order, values
+            elif values is None:
+                entry.failed.add(one.helper)
+        if first:
+            for other in tuple(entry.tries):
+                self._take_back_try(entry, other)
+            self._may_name(entry)
+        else:
+            self._clear(order)
+        self.look_again()
+
+    def _may_name(self, entry: _Entry) -> None:
+        """Look at what a helper made and name it, when nobody else is at it any more."""
+        with self._lock:
+            if entry.answer is None or entry.tries or entry.naming is not None:
+                return
+            order, values = entry.answer
+            if entry.future.done():
+                entry.answer = None
+                self._clear(order)
+                return
+            try:
+                request = answered(order, values)
+            except Exception as error:
+                log.warning("%s", error)
+                entry.answer, entry.only_here = None, True
+                self._clear(order)
+                return
+            entry.naming = self._names.submit(name_from_another, request)
+        entry.naming.add_done_callback(partial(self._named, entry, order))
+
+    def _named(self, entry: _Entry, order: Order, future: Future[Any]) -> None:
+        error = future.exception()
+        with self._lock:
+            entry.naming, entry.answer = None, None
+        self._clear(order)
+        if error is None:
+            self._settle(entry, result=future.result())
+        elif entry.cancelled or self._closed:
+            self._settle(entry, error=Cancelled())
+        else:  # whatever it was: made here, the user is told what holds here
+            log.warning("what a helper made of %s is not taken: %s", order.making.original, error)
+            entry.only_here = True
+        self.look_again()
+
+    def _clear(self, order: Order) -> None:
+        """What a helper may have left under its temporary name."""
+        with suppress(OSError):
+            order.making.target.with_name(order.partial).unlink(missing_ok=True)
+
+    # Ends
+
+    def _take_back(self, entry: _Entry) -> None:
+        for one in tuple(entry.tries):
+            self._take_back_try(entry, one)
+        if entry.naming is not None:
+            self._names.cancel(entry.naming)
+        elif not entry.tries:
+            self._settle(entry, error=Cancelled())
+
+    def _take_back_try(self, entry: _Entry, one: _Try) -> None:
+        if one.future is not None:
+            self._local.cancel(one.future)
+            return
+        self._link.take_back(one.token)
+        with self._lock:
+            entry.tries = [other for other in entry.tries if other is not one]
+        if one.order is not None:
+            self._clear(one.order)
+
+    def _settle(self, entry: _Entry, result: Any = None, error: BaseException | None = None) -> None:
+        with self._lock:
+            if entry.future.done() or self._entries.pop(entry.future, None) is None:
+                return
+            others = tuple(entry.tries)
+        for one in others:
+            self._take_back_try(entry, one)
+        if error is not None:
+            entry.future.set_exception(error)
+        else:
+            entry.future.set_result(result)
