@@ -60,7 +60,7 @@ class JoinLine:
             packed = base64.urlsafe_b64decode(body + "=" * (-len(body) % 4))
             unpack = zlib.decompressobj()
             values = unpack.decompress(packed, _MOST)
-            if unpack.unconsumed_tail:
+            if not unpack.eof or unpack.unused_data:
                 raise wrong
             read = _Written.model_validate_json(values)
         except (binascii.Error, zlib.error, ValidationError, ValueError) as error:
