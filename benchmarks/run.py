@@ -25,6 +25,7 @@ from estimates import measure_estimates
 from faults import measure_faults
 from films import measure_film_faults, measure_film_kills, measure_films
 from footage import demo_card, heavy_clip
+from helpers import measure_helpers
 from hostile import main as hostile
 from ingest import (
     measure_fuzz,
@@ -167,7 +168,7 @@ _GROUPS: dict[str, Group] = {
     "films": _alone(measure_films),
     "planted": lambda folder, numbers: measure_film_faults(folder, numbers[0] if numbers else 5),
     "killed": lambda folder, numbers: measure_film_kills(folder, numbers[0] if numbers else 5),
-    "window": _alone(measure_window),
+    "window": _alone(measure_window), "helpers": measure_helpers,
 }  # fmt: skip
 
 

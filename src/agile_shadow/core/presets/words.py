@@ -129,6 +129,8 @@ def _when(when: When) -> str:
     parts = []
     if when.start == "at-night":
         parts.append(f"from {when.from_time}")
+    if when.where == "here-only":
+        parts.append("on this machine only")
     if when.only_on_mains:
         parts.append("only on mains power")
     return f" Make them {listed(parts)}." if parts else ""

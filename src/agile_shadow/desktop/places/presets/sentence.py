@@ -128,6 +128,8 @@ class Sentence(QFrame):
             Clock("when.from_time", "Hour of the night"),
             Tick("when.only_on_mains", "only on mains power"),
             Amount("when.at_a_time", "How many at a time", 1, 16, 1),
+            Choice("when.where", "Who makes them", (
+                ("with-helpers", "here and by helpers"), ("here-only", "on this machine only"))),
             Tick("when.give_way", "pause during playback"),
             Tick("when.keep_awake", "keep the machine awake until done"),
             Choice("when.at_end", "At the end", (
@@ -162,7 +164,7 @@ class Sentence(QFrame):
         )  # fmt: skip
         self._when = Flow(
             _w("Make them"), f["when.start"], f["when.from_time"], f["when.only_on_mains"], f["when.at_a_time"],
-            _w("at a time,"), f["when.give_way"],
+            _w("at a time,"), f["when.where"], f["when.give_way"],
         )  # fmt: skip
         self._to = _w("to")
         self._and = _w("and verify by")

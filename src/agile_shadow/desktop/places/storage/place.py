@@ -32,6 +32,7 @@ from ....core.timeline.model import new_id
 from ...work import Work
 from ..place import PlacePage
 from .cards_panel import CardsPanel
+from .helpers_panel import HelpersPanel
 from .kept_dialog import KeptDialog
 from .kit_panel import KitPanel
 from .machine_panel import MachinePanel
@@ -40,7 +41,7 @@ from .shelves import ShelfRow, look_at_shelves, lying_at, mended
 from .tidy_dialog import TidyDialog
 
 _KEY = Qt.ItemDataRole.UserRole
-_CARDS, _KITS, _MACHINE = "cards", "kits", "machine"
+_CARDS, _KITS, _HELPERS, _MACHINE = "cards", "kits", "helpers", "machine"
 
 
 class StoragePlace(PlacePage):
@@ -70,12 +71,13 @@ class StoragePlace(PlacePage):
         self.shelf = ShelfPanel(self)
         self.cards = CardsPanel(work)
         self.kits = KitPanel(work)
+        self.helpers = HelpersPanel(work)
         self.machine = MachinePanel(work)
         self.empty = QLabel("No shelves yet. An ingest adds those it needs, or add one here.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
         self.pages = QStackedWidget()
-        for page in (self.shelf, self.cards, self.kits, self.machine, self.empty):
+        for page in (self.shelf, self.cards, self.kits, self.helpers, self.machine, self.empty):
             self.pages.addWidget(page)
         right.addWidget(self.pages, 1)
         layout.addLayout(right, 1)
@@ -87,7 +89,7 @@ class StoragePlace(PlacePage):
         side.setSpacing(7)
         self.list = QListWidget()
         self.list.setFixedWidth(212)
-        self.list.setAccessibleName("Shelves, cards, this machine")
+        self.list.setAccessibleName("Shelves, cards, helpers, this machine")
         self.list.setToolTip("Select what to see on the right")
         side.addWidget(self.list, 1)
         self.role = QComboBox()
@@ -142,6 +144,7 @@ class StoragePlace(PlacePage):
             self._item(text, shelf.id)
         self._item("Cards\nwhich may be wiped", _CARDS)
         self._item("Travel kit\nto cut elsewhere", _KITS)
+        self._item("Helpers\nother machines", _HELPERS)
         self._item("This machine\noutside the shelves", _MACHINE)
         keys = [self.list.item(number).data(_KEY) for number in range(self.list.count())]
         self.list.setCurrentRow(keys.index(key) if key in keys else 0)
@@ -158,7 +161,7 @@ class StoragePlace(PlacePage):
         self.list.addItem(item)
 
     def choose(self, key: str) -> None:
-        """Choose a shelf by its identity, ``cards``, ``kits`` or ``machine``."""
+        """Choose a shelf by its identity, ``cards``, ``kits``, ``helpers`` or ``machine``."""
         self._wish = key
         for number in range(self.list.count()):
             if self.list.item(number).data(_KEY) == key:
@@ -169,7 +172,8 @@ class StoragePlace(PlacePage):
         item = self.list.currentItem()
         key = item.data(_KEY) if item is not None else ""
         row = next((one for one in self.rows if one.state.shelf.id == key), None)
-        pages: dict[str, QWidget] = {_CARDS: self.cards, _KITS: self.kits, _MACHINE: self.machine}
+        pages: dict[str, QWidget] = {_CARDS: self.cards, _KITS: self.kits, _HELPERS: self.helpers,
+                                     _MACHINE: self.machine}  # fmt: skip
         page = self.shelf if row is not None else pages.get(key, self.empty)
         before = self.pages.currentWidget()
         self.pages.setCurrentWidget(page)
@@ -177,7 +181,7 @@ class StoragePlace(PlacePage):
             self.shelf.show_row(row)
             self.shelf.show_room(self.rooms.get(key) if row.state.present else None)
             self.count(row)
-        if isinstance(page, CardsPanel | KitPanel | MachinePanel) and not again:
+        if isinstance(page, CardsPanel | KitPanel | HelpersPanel | MachinePanel) and not again:
             page.entered()
         if before is self.cards and page is not self.cards:
             self.cards.left()

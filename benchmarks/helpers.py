@@ -1,0 +1,194 @@
+"""Helpers: their pace against local workers, a long queue, what disturbs them, and a plan for many machines.
+
+``./shadow bench helpers [N]``: each disturbance N times at random moments (default 20).
+"""
+
+from __future__ import annotations
+
+import gc
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import psutil
+
+from agile_shadow.core.below import Anchor
+from agile_shadow.core.helpers.link import Link
+from agile_shadow.core.helpers.scheduler import running
+from agile_shadow.core.helpers.spread import Spread
+from agile_shadow.core.helpers.suite import Suite
+from agile_shadow.core.jobs import Executor, WorkerPool
+from agile_shadow.core.media import probe
+from agile_shadow.core.pairs.making import make_proven_proxy
+from agile_shadow.core.presets import Proxies
+from agile_shadow.core.proxies import ProxyRequest
+from agile_shadow.core.shelves import Shelf, mark_shelf
+from agile_shadow.core.stand_ins import draw_card
+from hosts import DISTURBANCES, play, why_not
+from many_machines import told_plan
+
+Line = tuple[Any, ...]
+_EACH = 20
+
+
+def measure_helpers(folder: Path, numbers: list[int]) -> Iterator[Line]:
+    """All of it."""
+    yield from _paces(folder)
+    yield from _long_queue(folder)
+    yield from _disturbed(folder, numbers[0] if numbers else _EACH)
+    yield from told_plan()
+
+
+class _Suite:
+    """Two helpers of one processor each on this machine, with profiles of their own, and shelves they see."""
+
+    def __init__(self, folder: Path, helpers: int) -> None:
+        self.home = tempfile.mkdtemp(prefix="suite-", dir=folder)
+        self._before = os.environ.get("AGILE_SHADOW_HOME", "")
+        os.environ["AGILE_SHADOW_HOME"] = self.home
+        self.shelves = tuple(
+            mark_shelf(Shelf(name, name, role, Path(self.home) / "shelves" / name))
+            for name, role in (("Boathouse", "originals"), ("Laptop", "proxies"))
+        )
+        suite = Suite.of_this_user()
+        lines = [suite.invite(f"Helper {number}", ("127.0.0.1",)) for number in range(helpers)]
+        self.link = Link(suite)
+        self.link.want(self.shelves)
+        self.link.start()
+        self.processes = [self._join(number, str(line)) for number, line in enumerate(lines)]
+        needs = frozenset(shelf.id for shelf in self.shelves)
+        while len(self.link.free(needs)) < helpers:
+            time.sleep(0.1)
+
+    def _join(self, number: int, line: str) -> subprocess.Popen[bytes]:
+        environment = {**os.environ, "AGILE_SHADOW_HOME": f"{self.home}/helper{number}"}
+        command = ["taskset", "-c", str(number % (os.cpu_count() or 1)), sys.executable, "-m", "agile_shadow.cli",
+                   "helpers", "join", line, "--at-a-time", "1"]  # fmt: skip
+        return subprocess.Popen(
+            command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+        )
+
+    def spread(self, local: Executor, size: int) -> Spread:
+        return Spread(local, WorkerPool(1, 600.0), size, self.link, lambda: self.shelves)
+
+    def close(self) -> None:
+        for one in self.processes:
+            os.killpg(one.pid, signal.SIGKILL)
+            one.wait()
+        self.link.close(10)
+        scheduler = running()
+        if scheduler:
+            os.kill(scheduler, signal.SIGKILL)
+        os.environ["AGILE_SHADOW_HOME"] = self._before
+        shutil.rmtree(self.home, ignore_errors=True)
+
+
+def _requests(shelves: tuple[Shelf, ...], card: Path, tag: str) -> list[ProxyRequest]:
+    """Proxies of every clip on the originals' shelf, twice, under names of their own."""
+    originals, proxies = (shelf.root for shelf in shelves)
+    if not any(originals.glob("*/")):
+        shutil.copytree(card, originals, dirs_exist_ok=True)
+    anchor, found = Anchor.of(proxies), []
+    for path in sorted(originals.rglob("*")):
+        if path.suffix.lower() in (".mov", ".mts") and path.stat().st_size:
+            info, settings = probe(path), Proxies(scale=Fraction(1, 2))
+            targets = [proxies / tag / f"{path.stem}_{turn}.mov" for turn in range(2)]
+            found += [ProxyRequest(path, one, settings, info, anchor=anchor, sign=False) for one in targets]
+    return found
+
+
+def _seconds(executor: Executor, requests: list[ProxyRequest]) -> float:
+    begun = time.perf_counter()
+    for future in [executor.submit(make_proven_proxy, request) for request in requests]:
+        future.result(600)
+    return time.perf_counter() - begun
+
+
+def _paces(folder: Path) -> Iterator[Line]:
+    card = folder / "half"
+    draw_card(card, shrink=2, seconds=Fraction(4))
+    suite = _Suite(folder, 2)
+    local = WorkerPool(2)
+    try:
+        for round_ in range(3):
+            spread = suite.spread(WorkerPool(1), 0)
+            there = _seconds(spread, _requests(suite.shelves, card, f"there{round_}"))
+            spread.close(10)
+            here = _seconds(local, _requests(suite.shelves, card, f"here{round_}"))
+            yield "two helpers of one processor each against two local workers, pace (0.9)", f"{here / there:.2f}"
+    finally:
+        local.close(10)
+        suite.close()
+
+
+def _long_queue(folder: Path) -> Iterator[Line]:
+    """5,000 jobs: how long handing them over takes, what a thread that ticks every millisecond notices, memory."""
+    suite = _Suite(folder, 1)
+    local = WorkerPool(1)
+    original = suite.shelves[0].root / "A.mov"
+    draw_card(folder / "tiny", shrink=8, seconds=Fraction(1))
+    shutil.copy2(next((folder / "tiny").rglob("*.MTS")), original)
+    info, anchor = probe(original), Anchor.of(suite.shelves[1].root)
+    settings = Proxies(codec="mjpeg", scale=Fraction(1, 2))
+    spread, stopped, gaps = suite.spread(local, 1), threading.Event(), []
+
+    def tick() -> None:
+        last = time.perf_counter()
+        while not stopped.is_set():
+            time.sleep(0.001)
+            now = time.perf_counter()
+            gaps.append(now - last)
+            last = now
+
+    ticking = threading.Thread(target=tick)
+    gc.disable()  # as in the window, which collects by itself in small steps
+    try:
+        ticking.start()
+        begun = time.perf_counter()
+        for number in range(5000):
+            target = suite.shelves[1].root / f"{number}.mov"
+            spread.submit(make_proven_proxy, ProxyRequest(original, target, settings, info, anchor=anchor))
+        took = time.perf_counter() - begun
+        time.sleep(5)
+        scheduler = running()
+        memory = psutil.Process(scheduler).memory_info().rss / 1e6 if scheduler else 0.0
+        yield "5,000 jobs handed over, seconds (wanted 5)", f"{took:.2f}"
+        yield "longest that a ticking thread of that process stood, ms (wanted 50)", f"{max(gaps) * 1000:.0f}"
+        yield "memory of the scheduler, MB (wanted 300)", f"{memory:.0f}"
+    finally:
+        gc.enable()
+        stopped.set()
+        ticking.join()
+        spread.close(20)
+        suite.close()
+
+
+def _disturbed(folder: Path, times: int) -> Iterator[Line]:
+    why = why_not()
+    if why:
+        yield "disturbances", why
+        return
+    card = folder / "hosts card"
+    draw_card(card, shrink=2, seconds=Fraction(4))
+    wrong = 0
+    for kind in DISTURBANCES:
+        good = in_time = helped = 0
+        for number in range(1, (times if kind != "nothing" else min(times, 3)) + 1):
+            found = play(kind, folder / "hosts", card, number)
+            well = not found["differ"] and found["same_report"] and not found["left"]
+            good, in_time, helped = good + well, in_time + found["in_time"], helped + found["helped"]
+            if not well:
+                wrong += 1
+                print(found, flush=True)
+        yield f"helpers, {kind}: same files and same report as without", f"{good} of {number}", (
+            f"{in_time} disturbed while it went on, {helped} proxies made by helpers")  # fmt: skip
+    yield "anything else than the same", wrong
