@@ -17,7 +17,6 @@ import time
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 import psutil
 
@@ -36,7 +35,7 @@ from agile_shadow.core.stand_ins import draw_card
 from hosts import DISTURBANCES, play, why_not
 from many_machines import told_plan
 
-Line = tuple[Any, ...]
+Line = tuple[str, float, float, str]
 _EACH = 20
 
 
@@ -45,7 +44,8 @@ def measure_helpers(folder: Path, numbers: list[int]) -> Iterator[Line]:
     yield from _paces(folder)
     yield from _long_queue(folder)
     yield from _disturbed(folder, numbers[0] if numbers else _EACH)
-    yield from told_plan()
+    for line in told_plan():
+        print(*line, sep="; ", flush=True)
 
 
 class _Suite:
@@ -124,7 +124,7 @@ def _paces(folder: Path) -> Iterator[Line]:
             there = _seconds(spread, _requests(suite.shelves, card, f"there{round_}"))
             spread.close(10)
             here = _seconds(local, _requests(suite.shelves, card, f"here{round_}"))
-            yield "two helpers of one processor each against two local workers, pace (0.9)", f"{here / there:.2f}"
+            yield "two helpers of one processor each, pace against two local workers", -here / there, -0.9, ""
     finally:
         local.close(10)
         suite.close()
@@ -161,9 +161,9 @@ def _long_queue(folder: Path) -> Iterator[Line]:
         time.sleep(5)
         scheduler = running()
         memory = psutil.Process(scheduler).memory_info().rss / 1e6 if scheduler else 0.0
-        yield "5,000 jobs handed over, seconds (wanted 5)", f"{took:.2f}"
-        yield "longest that a ticking thread of that process stood, ms (wanted 50)", f"{max(gaps) * 1000:.0f}"
-        yield "memory of the scheduler, MB (wanted 300)", f"{memory:.0f}"
+        yield "5,000 jobs handed over", took, 5, " s"
+        yield "longest that a ticking thread of that process stood", max(gaps) * 1000, 50, " ms"
+        yield "memory of the scheduler", memory, 300, " MB"
     finally:
         gc.enable()
         stopped.set()
@@ -175,11 +175,10 @@ def _long_queue(folder: Path) -> Iterator[Line]:
 def _disturbed(folder: Path, times: int) -> Iterator[Line]:
     why = why_not()
     if why:
-        yield "disturbances", why
+        print(f"disturbances: {why}", flush=True)
         return
     card = folder / "hosts card"
     draw_card(card, shrink=2, seconds=Fraction(4))
-    wrong = 0
     for kind in DISTURBANCES:
         good = in_time = helped = 0
         for number in range(1, (times if kind != "nothing" else min(times, 3)) + 1):
@@ -187,8 +186,6 @@ def _disturbed(folder: Path, times: int) -> Iterator[Line]:
             well = not found["differ"] and found["same_report"] and not found["left"]
             good, in_time, helped = good + well, in_time + found["in_time"], helped + found["helped"]
             if not well:
-                wrong += 1
                 print(found, flush=True)
-        yield f"helpers, {kind}: same files and same report as without", f"{good} of {number}", (
-            f"{in_time} disturbed while it went on, {helped} proxies made by helpers")  # fmt: skip
-    yield "anything else than the same", wrong
+        what = f"{number} times {kind} ({in_time} while it went on; {helped} proxies by helpers)"
+        yield f"{what}: not the same files and report as without helpers", number - good, 0, ""

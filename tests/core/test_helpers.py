@@ -10,6 +10,7 @@ import shutil
 import ssl
 import stat
 import threading
+from concurrent.futures import Future
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -441,3 +442,38 @@ def test_many_threads_invite_without_losing_one(own_profile: Path) -> None:
     for one in threads:
         one.join(30)
     assert len({one.id for one in suite.members()}) == 8
+
+
+def test_what_was_made_for_somebody_who_is_gone_is_removed_unless_it_has_its_name(shelves: tuple[Shelf, Shelf]) -> None:
+    bench = Bench(1)
+    bench._shelves = seen(shelves)
+    bench._pool = InlinePool()  # type: ignore[assignment]
+    orders = [order_of(replace(asked(shelves), target=shelves[1].root / f"{number}.mov"), shelves) for number in (1, 2)]
+    for number, order in enumerate(orders):
+        assert "size" in json.loads(bench.run(f"t{number}", {"name": "proxy", **sent(order)}))
+    assert orders[0] is not None
+    (shelves[1].root / orders[0].partial).rename(shelves[1].root / "1.mov")  # named before the connection was lost
+    bench.give_up()
+    assert sorted(one.name for one in shelves[1].root.iterdir()) == [".agile-shadow-shelf.json", "1.mov"]
+
+
+@pytest.mark.parametrize("how", ["give up", "cancel"])
+def test_what_ends_while_it_is_taken_back_leaves_nothing(shelves: tuple[Shelf, Shelf], how: str) -> None:
+    bench = Bench(1)
+    bench._shelves = seen(shelves)
+
+    class Ending(Future[Any]):
+        def result(self, timeout: float | None = None) -> Any:
+            made = super().result(30)
+            bench.give_up() if how == "give up" else bench.asked("cancel", {"token": "t"})
+            return made
+
+    class Late(InlinePool):
+        def submit(self, task: Any, request: Any, *rest: Any, **more: Any) -> Any:
+            future = Ending()
+            super().submit(task, request).add_done_callback(lambda done: future.set_result(done.result()))
+            return future
+
+    bench._pool = Late()  # type: ignore[assignment]
+    answer = json.loads(bench.run("t", {"name": "proxy", **sent(order_of(asked(shelves), shelves))}))
+    assert answer["cancelled"] and list((shelves[1].root / "day").iterdir()) == [] and not bench._refused

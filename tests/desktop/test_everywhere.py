@@ -88,7 +88,7 @@ def test_every_place_can_be_read_and_every_control_has_a_name(
             window.timeline.side.setCurrentIndex(tab)
             found[f"timeline {tab}"] = faults(window)
         window.open_place(5)
-        for key_ in ("cards", "kits", "machine"):
+        for key_ in ("cards", "kits", "helpers", "machine"):
             window.storage.choose(key_)
             found[key_] = faults(window)
         window.toggle_jobs()
@@ -142,6 +142,9 @@ def test_every_dialog_of_the_places_can_be_read(
         qtbot.waitUntil(lambda: bool(window.storage.rows), timeout=20_000)
         window.storage.open_tidy()
         look_at("free up space", window.storage.dialog)
+        window.storage.choose("helpers")
+        qtbot.mouseClick(window.storage.helpers.invite, LEFT)
+        look_at("invite a helper", window.storage.helpers.dialog)
         told = [f"{name}: {one}" for name, all_of_them in found.items() for one in all_of_them]
         assert not told, "\n".join(told)
     finally:

@@ -95,10 +95,16 @@ def _parts(window: MainWindow, number: int, settle: Settle) -> Iterator[tuple[st
                 yield name, window.export.dialog
                 window.export.dialog.reject()
     elif number == STORAGE:
-        for key in ("cards", "kits", "machine"):
+        for key in ("cards", "kits", "helpers", "machine"):
             window.storage.choose(key)
             settle(0.5)
             yield key, window
+        window.storage.choose("helpers")
+        window.storage.helpers.invite.click()
+        settle(0.3)
+        if isinstance(window.storage.helpers.dialog, QDialog):
+            yield "invite a helper", window.storage.helpers.dialog
+            window.storage.helpers.dialog.reject()
 
 
 def _menus(window: MainWindow, settle: Settle) -> Iterator[tuple[str, QWidget]]:

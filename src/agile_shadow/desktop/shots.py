@@ -16,6 +16,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from ..core.handover import HandOver, hand_over
+from ..core.helpers.link import Helper
 from ..core.ingest import ItemState
 from ..core.log import cache_folder
 from ..core.project import Clip, ProjectSession
@@ -28,6 +29,7 @@ from .__main__ import make_app
 from .all_surfaces import draw_all
 from .folders import Folders
 from .places.export.home_dialog import HomeDialog
+from .places.storage.helpers_panel import rows_of
 from .places.storage.tidy_dialog import TidyDialog
 from .search_dialog import SearchDialog
 from .window import MainWindow
@@ -197,6 +199,25 @@ def _storage(window: MainWindow, folder: Path, home: Path) -> None:
     place.cards.ask_at(home / "Card")
     until(lambda: bool(place.cards.answers) and place.cards.ask.isEnabled())
     _save(window, folder, "storage-card")
+    _helpers(window, folder)
+
+
+def _helpers(window: MainWindow, folder: Path) -> None:
+    """Helpers as they may be met: no other machine is needed for the picture."""
+    place = window.storage
+    place.choose("helpers")
+    _settle(window)
+    shelves = window.work.session.project.shelves
+    seen = {shelf.id: f"/mnt/{shelf.name.lower()}" for shelf in shelves}
+    doing = (("A001C001.MOV", 0.42), ("AIR_0012.MOV", 0.07))
+    place.helpers.show_only(rows_of([
+        Helper("0f993d044b865597", "Edit 2", "ready", 16, 8, seen, doing, 40.0, 0.4, "1"),
+        Helper("1f993d044b865597", "Edit 3", "paused", 8, 4, seen, (), 20.0, 0.9, "1"),
+        Helper("2f993d044b865597", "Old tower", "other version", 4, 2, {}, (), 0.0, 1.1, "0"),
+        Helper("3f993d044b865597", "Laptop"),
+    ], shelves, 22.0))  # fmt: skip
+    place.helpers.table.selectRow(0)
+    _save(window, folder, "storage-helpers")
 
 
 def _proven(clip: Clip) -> bool:

@@ -8,8 +8,10 @@ import logging
 import os
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -30,6 +32,7 @@ from .version import own_version
 
 log = logging.getLogger("agile_shadow.helpers.helper")
 _AGAIN = (1.0, 2.0, 5.0, 10.0)  # seconds between tries to connect
+_REMEMBERED = 1000  # temporary files
 _TELL = 0.5  # seconds between two reports of progress
 _LOOKING = 30.0  # seconds for finding a shelf
 _SILENT = 15.0  # seconds without an answer of the scheduler, after which its work is given up
@@ -57,24 +60,30 @@ class Bench:
         self._shelves: dict[str, tuple[Shelf, Anchor]] = {}
         self._jobs: dict[str, _Job] = {}
         self._refused: set[str] = set()  # taken back before they began
+        self._made: deque[Path] = deque(maxlen=_REMEMBERED)  # temporary files that whoever asked may have named by now
+        self._round = 0  # raised when whoever asked is not heard any more
         self._lock = threading.Lock()
 
     def run(self, token: str, order: dict[str, Any]) -> str:
         """Do an order; its answer as JSON. Called on a thread of the engine."""
-        begun = time.monotonic()
+        begun, round_ = time.monotonic(), self._round
         try:
             if order.get("name") != PROXY:
                 raise ShadowError("is nothing that a helper does", str(order.get("name"))[:40], "")
             work = work_of(order, self._shelves)
             work.check()
             with self._lock:
-                if token in self._refused:
+                if token in self._refused or self._round != round_:
                     raise Cancelled
                 job = _Job(self._pool.submit(work.task, work.request, lambda part: self._told(token, part)),
                            work.request.making.original.name)  # fmt: skip
                 self._jobs[token] = job
             result = job.future.result()
+            self._made.append(result.path)
             work.check()  # it may have been changed while it was read
+            if self._round != round_ or token in self._refused:  # nobody hears the answer
+                result.path.unlink(missing_ok=True)
+                raise Cancelled
             return answer_of(result, time.monotonic() - begun)
         except Cancelled:
             return json.dumps({"failed": "taken back", "cancelled": True})
@@ -126,15 +135,21 @@ class Bench:
     def _cancel(self, token: str) -> None:
         with self._lock:
             job = self._jobs.get(token)
+            self._refused.add(token)  # also where it ends at this very moment
             if job is None:
-                self._refused.add(token)
                 return
         self._pool.hold(job.future, False)
         self._pool.cancel(job.future)
 
-    def cancel_all(self) -> None:
-        """Give up all work: whoever asked for it is not heard any more."""
+    def give_up(self) -> None:
+        """Give up all work, for whoever asked for it is not heard any more, and remove what was made and not named: an
+        answer may have been lost on its way."""
+        with self._lock:
+            self._round += 1
         self._pool.cancel_all()
+        while self._made:
+            with suppress(OSError):
+                self._made.popleft().unlink(missing_ok=True)
 
     def close(self) -> None:
         """End all worker processes."""
@@ -211,7 +226,7 @@ class Helping:
         stopped, finished = (asyncio.create_task(one) for one in (self._stopped.wait(), worker.finished()))
         silence = asyncio.create_task(_silence(worker))
         await asyncio.wait((stopped, finished, silence), return_when=asyncio.FIRST_COMPLETED)
-        bench.cancel_all()  # nobody waits for it any more
+        await asyncio.to_thread(bench.give_up)
         for task in (stopped, finished, silence):
             task.cancel()
         await _closed(worker)

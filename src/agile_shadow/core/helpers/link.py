@@ -36,7 +36,7 @@ _SMOOTH = 0.3  # part of a new measurement in the pace
 
 @dataclass(frozen=True)
 class Helper:
-    """A helper at one moment. ``state``: ready, paused, away, or another version. ``shelves``: where it has those that
+    """A helper at one moment. ``state``: ready, paused, away, or other version. ``shelves``: where it has those that
     it sees, by identity. ``doing``: name and part (0 to 1) of each job. ``pace``: pixels of originals per second and
     job, 0 before any was made. ``heard``: seconds since its last word, None where it never came."""
 
@@ -397,7 +397,7 @@ def _helper_of(values: dict[str, Any], now: float) -> Helper | None:
         if told is None:  # it has only just come
             return None
         version = str(told["version"])[:200]
-        state = "away" if heard > LOST else "ready" if version == own_version() else "another version"
+        state = "away" if heard > LOST else "ready" if version == own_version() else "other version"
         return Helper(
             str(values["name"]), "", state, int(told["cores"]), min(256, max(0, int(told["slots"]))),
             {str(key)[:200]: str(value)[:4000] for key, value in told["shelves"].items()},

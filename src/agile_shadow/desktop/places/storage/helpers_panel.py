@@ -40,9 +40,14 @@ def _heard(row: HelperRow) -> str:
 
 
 def _doing(row: HelperRow) -> str:
-    return ", ".join(f"{name} {part:.0%}" for name, part in row.helper.doing) or (
-        "waits for work" if row.helper.state == "ready" else ""
-    )
+    jobs = _jobs(row)
+    if not jobs:
+        return "waits for work" if row.helper.state == "ready" else ""
+    return jobs[0] + (f", {len(jobs) - 1} more" if len(jobs) > 1 else "")
+
+
+def _jobs(row: HelperRow) -> list[str]:
+    return [f"{name} {part:.0%}" for name, part in row.helper.doing]
 
 
 def _state(row: HelperRow) -> str:
@@ -54,11 +59,11 @@ _COLUMNS = (
     Column("State", _state, 110, tip=lambda row: f"Its version: {row.helper.version}" if row.helper.version else ""),
     Column("Cores", lambda row: str(row.helper.cores or ""), 52, right=True, key=lambda row: row.helper.cores,
            tip=lambda row: f"{counted(row.helper.slots, 'job')} at a time"),
-    Column("Shelves it sees", lambda row: ", ".join(row.shelves), 170,
-           tip=lambda row: "\n".join(row.helper.shelves.values())),
-    Column("Does now", _doing, 230),
-    Column("Speed", lambda row: f"{row.speed:.1f} x this machine" if row.speed else "", 128, right=True,
-           key=lambda row: row.speed, tip=lambda row: "Of one job, against one job on this machine"),
+    Column("Shelves", lambda row: ", ".join(row.shelves), 200,
+           tip=lambda row: "\n".join(("Seen there:", *row.helper.shelves.values()))),
+    Column("Does now", _doing, 210, tip=lambda row: "\n".join(_jobs(row))),
+    Column("Speed", lambda row: f"{row.speed:.1f} x" if row.speed else "", 60, right=True,
+           key=lambda row: row.speed, tip=lambda row: "Of one job there, against one job on this machine"),
     Column("Last heard", _heard, 92, right=True, key=lambda row: row.helper.heard or 0.0),
 )  # fmt: skip
 
@@ -85,7 +90,7 @@ class HelpersPanel(QWidget):
         says.setWordWrap(True)
         layout.addWidget(says)
         self.model = RowsModel(_COLUMNS)
-        self.table = rows_table(self.model, 4, "Helpers")
+        self.table = rows_table(self.model, 4, "Helpers", optional=(6, 2, 1))
         layout.addWidget(self.table, 1)
         self.invitation = Invitation(self.table, _NONE, ("Invite a helper…", lambda: self.invite.click()))
         layout.addLayout(self._buttons())
@@ -135,6 +140,11 @@ class HelpersPanel(QWidget):
             return rows_of(link.helpers(), project.shelves, link.local_pace), link.problem
 
         self._work.in_background(_never_raises(look), self._show)
+
+    def show_only(self, rows: list[HelperRow]) -> None:
+        """Show these, and look no more until it is entered again: for pictures."""
+        self._timer.stop()
+        self._show((rows, ""))
 
     def _show(self, found: tuple[list[HelperRow], str]) -> None:
         self._looking = False

@@ -123,4 +123,5 @@ class InviteDialog(QDialog):
         if line:
             self.make.hide()
             self.line.setPlainText(line)
+            self.adjustSize()
             self.invited.emit()
