@@ -26,8 +26,10 @@ from agile_shadow.core.helpers import confined, table
 from agile_shadow.core.helpers.certificates import ASKER, Authority, helper_name, helper_of, holder
 from agile_shadow.core.helpers.helper import Bench, Place
 from agile_shadow.core.helpers.joined import keep_joined, kept_joined, write_unit
+from agile_shadow.core.helpers.kinds import KINDS, kind_of
 from agile_shadow.core.helpers.line import JoinLine
 from agile_shadow.core.helpers.orders import Order, answer_of, answered, order_of, work_of
+from agile_shadow.core.helpers.proof_orders import proof_answered, proof_order, proof_text, proof_work, take_proof
 from agile_shadow.core.helpers.scheduler import Doors
 from agile_shadow.core.helpers.seeing import find_shelf, question
 from agile_shadow.core.helpers.suite import Suite
@@ -215,6 +217,11 @@ def sent(order: Order | None) -> dict[str, Any]:
     return values
 
 
+def left_of(order: Order | None) -> Path:
+    assert order is not None and order.left is not None
+    return order.left
+
+
 def seen(shelves: tuple[Shelf, Shelf]) -> Shelves:
     return {shelf.id: (shelf, Anchor.of(shelf.root)) for shelf in shelves}
 
@@ -228,8 +235,8 @@ def test_an_order_means_the_same_where_the_shelves_lie_elsewhere(shelves: tuple[
     work.check()
     making = work.request.making
     assert making.original == there[0].root / "day" / "A001.mov" and making.target == there[1].root / "day" / "A001.mov"
-    assert making.info == order.making.info and making.settings == order.making.settings
-    assert making.values == {"reel": "A"} and work.request.partial == order.partial
+    assert making.info == order.request.info and making.settings == order.request.settings
+    assert making.values == {"reel": "A"} and work.request.partial == left_of(order).name
     making.original.touch()
     with pytest.raises(MediaError, match="another file"):
         work.check()
@@ -299,18 +306,18 @@ def made_there(shelves: tuple[Shelf, Shelf]) -> tuple[Order, dict[str, Any]]:
     order = order_of(asked(shelves), shelves)
     work = work_of(sent(order), seen(shelves))
     result = make_for_another(work.request, no_report)
-    assert order is not None and result.path.name == order.partial
+    assert order is not None and result.path == left_of(order)
     return order, json.loads(answer_of(result, 0.5))
 
 
 def test_what_another_machine_made_is_bit_for_bit_what_is_made_here(shelves: tuple[Shelf, Shelf]) -> None:
     order, values = made_there(shelves)
-    target = order.making.target
-    assert not target.exists() and [one.name for one in target.parent.iterdir()] == [order.partial]
+    target = order.request.target
+    assert not target.exists() and [one.name for one in target.parent.iterdir()] == [left_of(order).name]
     result = name_from_another(answered(order, values), no_report)
     assert result.path == target and [one.name for one in target.parent.iterdir()] == ["A001.mov"]
     assert result.made is not None and remembered_made(target) == result.made, "it may be tidied as one made here"
-    here = make_proven_proxy(replace(order.making, target=target.with_name("here.mov")), no_report)
+    here = make_proven_proxy(replace(order.request, target=target.with_name("here.mov")), no_report)
     assert here.path.read_bytes() == target.read_bytes()
     assert (result.info, result.original) == (here.info, here.original)
 
@@ -318,7 +325,7 @@ def test_what_another_machine_made_is_bit_for_bit_what_is_made_here(shelves: tup
 @pytest.mark.parametrize("what", ["a byte", "cut", "gone", "another file", "a link"])
 def test_what_is_not_what_was_written_gets_no_name(shelves: tuple[Shelf, Shelf], tmp_path: Path, what: str) -> None:
     order, values = made_there(shelves)
-    partial = order.making.target.with_name(order.partial)
+    partial = left_of(order)
     data = partial.read_bytes()
     if what == "a byte":
         partial.write_bytes(data[:-1] + bytes([data[-1] ^ 1]))
@@ -333,29 +340,29 @@ def test_what_is_not_what_was_written_gets_no_name(shelves: tuple[Shelf, Shelf],
         partial.symlink_to(tmp_path / "data")
     with pytest.raises(ProxyError):
         name_from_another(answered(order, values), no_report)
-    assert list(order.making.target.parent.iterdir()) == []
+    assert list(order.request.target.parent.iterdir()) == []
 
 
 def test_a_proxy_with_other_settings_or_of_another_clip_gets_no_name(shelves: tuple[Shelf, Shelf]) -> None:
     order, values = made_there(shelves)
-    smaller = replace(order.making, settings=Proxies(codec="mjpeg", scale=Fraction(1, 8)))
+    smaller = replace(order.request, settings=Proxies(codec="mjpeg", scale=Fraction(1, 8)))
     with pytest.raises(ProxyError, match="other settings"):
-        name_from_another(answered(replace(order, making=smaller), values), no_report)
+        name_from_another(answered(replace(order, request=smaller), values), no_report)
     order, values = made_there(shelves)
     other = draw(shelves[0].root / "day" / "B.mov", 9)
-    of_another = replace(order.making, original=other, info=probe(other))
+    of_another = replace(order.request, original=other, info=probe(other))
     with pytest.raises(ProxyError, match="frames where its original has 9"):
-        name_from_another(answered(replace(order, making=of_another), values), no_report)
+        name_from_another(answered(replace(order, request=of_another), values), no_report)
 
 
 def test_a_name_that_was_taken_meanwhile_is_left_alone(shelves: tuple[Shelf, Shelf]) -> None:
     order, values = made_there(shelves)
-    order.making.target.write_text("somebody's own")
+    order.request.target.write_text("somebody's own")
     result = name_from_another(answered(order, values), no_report)
-    assert order.making.target.read_text() == "somebody's own" and result.path.name == "A001_2.mov"
+    assert order.request.target.read_text() == "somebody's own" and result.path.name == "A001_2.mov"
     again, values = made_there(shelves)
-    there = replace(again.making, target=result.path)
-    same = name_from_another(answered(replace(again, making=there), values), no_report)
+    there = replace(again.request, target=result.path)
+    same = name_from_another(answered(replace(again, request=there), values), no_report)
     assert same.path == result.path and same.made is None, "one of that kind lies there: it is taken, not made twice"
     assert sorted(one.name for one in result.path.parent.iterdir()) == ["A001.mov", "A001_2.mov"]
 
@@ -363,7 +370,7 @@ def test_a_name_that_was_taken_meanwhile_is_left_alone(shelves: tuple[Shelf, She
 def test_a_proof_from_elsewhere_counts_only_for_these_very_files(shelves: tuple[Shelf, Shelf]) -> None:
     for shift in (0, 1):
         order, values = made_there(shelves)
-        partial, original = order.making.target.with_name(order.partial).stat(), order.making.original.stat()
+        partial, original = left_of(order).stat(), order.request.original.stat()
         stamp = Stamp(original.st_size, original.st_mtime_ns, partial.st_size, partial.st_mtime_ns + shift, 0)
         values["proof"] = Proof("proven", stamp, likeness=0.99).__dict__ | {"stamp": stamp.__dict__}
         result = name_from_another(answered(order, values), no_report)
@@ -452,7 +459,7 @@ def test_what_was_made_for_somebody_who_is_gone_is_removed_unless_it_has_its_nam
     for number, order in enumerate(orders):
         assert "size" in json.loads(bench.run(f"t{number}", {"name": "proxy", **sent(order)}))
     assert orders[0] is not None
-    (shelves[1].root / orders[0].partial).rename(shelves[1].root / "1.mov")  # named before the connection was lost
+    left_of(orders[0]).rename(shelves[1].root / "1.mov")  # named before the connection was lost
     bench.give_up()
     assert sorted(one.name for one in shelves[1].root.iterdir()) == [".agile-shadow-shelf.json", "1.mov"]
 
@@ -477,3 +484,58 @@ def test_what_ends_while_it_is_taken_back_leaves_nothing(shelves: tuple[Shelf, S
     bench._pool = Late()  # type: ignore[assignment]
     answer = json.loads(bench.run("t", {"name": "proxy", **sent(order_of(asked(shelves), shelves))}))
     assert answer["cancelled"] and list((shelves[1].root / "day").iterdir()) == [] and not bench._refused
+
+
+# Proofs
+
+
+@pytest.fixture
+def pair(shelves: tuple[Shelf, Shelf]) -> Any:
+    """What is asked for the proof of a pair."""
+    from agile_shadow.core.pairs.half import Half
+    from agile_shadow.core.pairs.proof import ProveRequest
+
+    made = make_proven_proxy(asked(shelves), no_report)
+    original = Half(shelves[0].root / "day" / "A001.mov", made.original)
+    return ProveRequest(original, Half(made.path, made.info), made=True)
+
+
+def test_a_proof_made_elsewhere_is_the_one_made_here(shelves: tuple[Shelf, Shelf], pair: Any) -> None:
+    from agile_shadow.core.pairs.proof import prove
+
+    kind = kind_of(prove)
+    assert kind is not None and kind is KINDS["proof"]
+    order = kind.order(pair, shelves)
+    assert order is not None and order.left is None and order.needs == {"Boathouse", "Laptop"}
+    bench = Bench(1)
+    bench._shelves = seen(shelves)
+    bench._pool = InlinePool()  # type: ignore[assignment]
+    values = json.loads(bench.run("t", {"name": "proof", **json.loads(order.text)}))
+    task, request = kind.taken(order, values)
+    assert task(request, no_report) == prove(pair, no_report)
+
+
+@pytest.mark.parametrize("what", ["touched", "accepted", "nonsense", "other offset"])
+def test_a_proof_about_other_files_is_not_taken(shelves: tuple[Shelf, Shelf], pair: Any, what: str) -> None:
+    order = proof_order(pair, shelves)
+    work = proof_work(json.loads(order.text) if order else {}, seen(shelves))
+    values = json.loads(proof_text(work.task(work.request, no_report), 1.0))
+    if what == "touched":
+        pair.proxy.path.touch()
+        with pytest.raises(MediaError, match="another file"):
+            work.check()
+    elif what == "accepted":
+        values["proof"]["accepted"] = True
+    elif what == "other offset":
+        values["proof"]["stamp"]["offset"] = 3
+    else:
+        values["proof"]["state"] = "surely"
+    assert order is not None
+    assert "elsewhere" in refusal(lambda: take_proof(proof_answered(order, values), no_report)) or what == "nonsense"
+
+
+def test_only_pairs_of_files_on_shelves_are_proved_elsewhere(shelves: tuple[Shelf, Shelf], pair: Any) -> None:
+    assert proof_order(pair, shelves[:1]) is None
+    still = replace(pair.original, info=replace(pair.original.info, kind="still"))
+    assert proof_order(replace(pair, original=still), shelves) is None
+    assert kind_of(probe) is None and kind_of(make_for_another) is None

@@ -5,10 +5,12 @@ from __future__ import annotations
 import dataclasses
 import shutil
 import tempfile
+import threading
 from collections.abc import Callable
 from concurrent.futures import Future
 from fractions import Fraction
 from pathlib import Path
+from queue import SimpleQueue
 from typing import Any
 
 import pytest
@@ -20,7 +22,7 @@ from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import Cancelled, MediaError
 from agile_shadow.core.helpers import spread as spreading
 from agile_shadow.core.helpers.link import Helper
-from agile_shadow.core.helpers.orders import Order
+from agile_shadow.core.helpers.orders import Order, weight_of
 from agile_shadow.core.helpers.spread import Spread
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.pairs.making import NameRequest, make_proven_proxy
@@ -96,7 +98,7 @@ class HandLink:
 
     def __init__(self, slots: dict[str, int], paces: dict[str, float] | None = None) -> None:
         self.slots, self.paces = slots, paces or {}
-        self.local_pace = 0.0
+        self.here = 0.0
         self.sent: dict[str, tuple[str, Order, Any, Any]] = {}
         self.stood: dict[str, bool] = {}
         self.taken_back: list[str] = []
@@ -111,29 +113,34 @@ class HandLink:
         return lambda: self._listeners.remove(call)
 
     def helpers(self) -> tuple[Helper, ...]:
-        return tuple(Helper(name, name, "ready", pace=self.paces.get(name, 0.0)) for name in self.slots)
+        return tuple(Helper(name, name, "ready") for name in self.slots)
 
-    def free(self, needs: frozenset[str]) -> list[Helper]:
+    def pace(self, kind: str, helper: str = "") -> float:
+        return self.paces.get(helper) or self.here
+
+    def free(self, needs: frozenset[str], kind: str = "proxy") -> list[Helper]:
         busy = [helper for helper, *_rest in self.sent.values()]
         found = [one for one in self.helpers() if busy.count(one.id) < self.slots[one.id]]
-        return sorted(found, key=lambda one: -(one.pace or self.local_pace))
+        return sorted(found, key=lambda one: -self.pace(kind, one.id))
 
     def send(self, helper: str, order: Order, ended: Any, told: Any) -> str:
-        token = f"{len(self.sent)}-{order.partial}"
+        assert order.left is not None
+        token = f"{len(self.sent)}-{order.left.name}"
         self.sent[token] = helper, order, ended, told
-        order.making.target.with_name(order.partial).write_bytes(b"half")
+        order.left.write_bytes(b"half")
         return token
 
     def end(self, token: str, values: dict[str, Any] | None, why: str = "") -> None:
         _helper, order, ended, _told = self.sent.pop(token)
         if values is not None:
-            order.making.target.with_name(order.partial).write_bytes(b"whole")
+            assert order.left is not None
+            order.left.write_bytes(b"whole")
         ended(values, why)
         for call in list(self._listeners):
             call()
 
-    def measured_here(self, weight: float, seconds: float) -> None:
-        self.local_pace = weight
+    def measured_here(self, kind: str, weight: float, seconds: float) -> None:
+        self.here = weight
 
     def take_back(self, token: str) -> None:
         self.taken_back.append(token)
@@ -199,12 +206,12 @@ class Scene:
 
 def test_the_longest_goes_first_to_the_fastest_and_the_priority_before_that(tmp_path: Path) -> None:
     scene = Scene(tmp_path, paces={"one": 1.0, "two": 50.0})
-    scene.link.local_pace = 10.0
+    scene.link.here = 10.0
     scene.spread.pause("asked")
     for frames, priority in ((10, 0), (500, 0), (100, 0), (20, 7)):
         scene.submit(frames, priority=priority)
     scene.spread.resume("asked")
-    order = {helper: one.making.info.frames for helper, one, *_rest in scene.link.sent.values() if one.making.info}
+    order = {helper: one.request.info.frames for helper, one, *_rest in scene.link.sent.values()}
     (here,) = (request.info.frames for request, _told in scene.local.tasks.values())
     assert (order["two"], here, order["one"]) == (20, 500, 100)
 
@@ -244,7 +251,7 @@ def test_what_a_helper_does_not_bring_is_made_here(tmp_path: Path, how: str) -> 
 
 def test_an_error_here_is_the_users_and_ends_the_try_elsewhere(tmp_path: Path) -> None:
     scene = Scene(tmp_path, {"one": 1}, {"one": 1.0})
-    scene.link.local_pace = 1e9
+    scene.link.here = 1e9
     scene.spread.pause("asked")
     future = scene.submit()
     scene.spread._local = HandPool()  # nobody here takes it
@@ -263,7 +270,7 @@ def test_an_error_here_is_the_users_and_ends_the_try_elsewhere(tmp_path: Path) -
 
 def test_at_the_end_a_fast_machine_begins_what_a_slow_one_has_and_the_first_wins(tmp_path: Path) -> None:
     scene = Scene(tmp_path, {"slow": 1}, {"slow": 1.0})
-    scene.link.local_pace = 1.0
+    scene.link.here = 1.0
     scene.submit(1000)
     future = scene.submit(900)  # the slow one has it
     assert [helper for helper, *_rest in scene.link.sent.values()] == ["slow"]
@@ -276,7 +283,7 @@ def test_at_the_end_a_fast_machine_begins_what_a_slow_one_has_and_the_first_wins
 @pytest.mark.parametrize("finished", [True, False])
 def test_what_a_helper_made_is_named_only_when_nobody_here_is_at_it_any_more(tmp_path: Path, finished: bool) -> None:
     scene = Scene(tmp_path, {"slow": 1}, {"slow": 1.0})
-    scene.link.local_pace = 1.0
+    scene.link.here = 1.0
     scene.submit(1000)
     future = scene.submit(900)
     scene.made_here()  # it is idle, and begins the other too
@@ -372,9 +379,12 @@ class Anything(RuleBasedStateMachine):
         assert all(count <= 1 for count in scene.ends.values())
         busy = [helper for helper, *_rest in scene.link.sent.values()]
         assert all(busy.count(name) <= 1 for name in set(busy))
-        waiting = {one[1].partial for one in scene.link.sent.values()}
+        waiting = {one[1].left.name for one in scene.link.sent.values() if one[1].left}
         waiting |= {request.partial for request, _told in scene.names.tasks.values()}
-        answered = {entry.answer[0].partial for entry in scene.spread._entries.values() if entry.answer}
+        answered = {
+            entry.answer[0].left.name for entry in scene.spread._entries.values()
+            if entry.answer and entry.answer[0].left
+        }
         assert set(scene.hidden()) <= waiting | answered
 
     def teardown(self) -> None:
@@ -392,7 +402,7 @@ TestAnything = Anything.TestCase
 
 def test_what_is_not_a_proxy_stays_here(tmp_path: Path) -> None:
     scene = Scene(tmp_path)
-    future = scene.spread.submit(spreading.weight_of, INFO)
+    future = scene.spread.submit(weight_of, INFO)
     assert scene.link.sent == {} and len(scene.local.tasks) == 1
     scene.local.finish(next(iter(scene.local.tasks)), 3)
     assert future.result(0) == 3
@@ -401,10 +411,69 @@ def test_what_is_not_a_proxy_stays_here(tmp_path: Path) -> None:
 def test_five_thousand_jobs_wait_without_being_looked_through_each_time(tmp_path: Path) -> None:
     scene = Scene(tmp_path)
     looked = []
-    order_of = spreading.order_of
+    kind = spreading.kind_of(make_proven_proxy)
+    assert kind is not None
+    counting = dataclasses.replace(kind, order=lambda *arguments: looked.append(1) or kind.order(*arguments))
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(spreading, "order_of", lambda *arguments: looked.append(1) or order_of(*arguments))
+        patch.setattr(spreading, "kind_of", lambda _task: counting)
         for _number in range(500):
             scene.submit()
     assert len(looked) < 20, "of those that wait none is opened before its turn"
+    scene.spread.close(0)
+
+
+def test_with_many_threads_every_job_is_done_once_and_by_one(tmp_path: Path) -> None:
+    """Helpers answer, and are looked at and named, on threads of their own, as they do."""
+    scene = Scene(tmp_path, {f"helper {number}": 2 for number in range(4)})
+    queue: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
+    sent: list[str] = []
+
+    def send(helper: str, order: Order, ended: Any, told: Any) -> str:
+        token = HandLink.send(scene.link, helper, order, ended, told)
+        sent.append(order.about.name)
+        queue.put(lambda: scene.link.end(token, scene.answer) if token in scene.link.sent else None)
+        return token
+
+    class Naming(HandPool):
+        def submit(self, task: Any, request: Any, *rest: Any) -> Future[Any]:
+            future = super().submit(task, request)
+            queue.put(lambda: self.finish(future, request.making.target.name))
+            return future
+
+    def work() -> None:
+        while (job := queue.get()) is not None:
+            job()
+
+    scene.link.send = send  # type: ignore[method-assign]
+    scene.spread._names, scene.spread._size = Naming(), 0
+    threads = [threading.Thread(target=work, name="a helper") for _number in range(6)]
+    for one in threads:
+        one.start()
+    try:
+        futures = [scene.submit(10 + number % 7) for number in range(300)]
+        assert [future.result(60) for future in futures] == [f"{number}_proxy.mov" for number in range(300)]
+    finally:
+        for _one in threads:
+            queue.put(None)
+        for one in threads:
+            one.join(10)
+    assert sorted(sent) == sorted(f"{number}.mov" for number in range(300)), "each was sent once"
+    assert scene.spread._entries == {} and all(count == 1 for count in scene.ends.values())
+    scene.spread.close(0)
+
+
+def test_where_no_helper_sees_the_shelf_those_that_wait_are_not_all_opened_each_time(tmp_path: Path) -> None:
+    scene = Scene(tmp_path)
+    scene.link.free = lambda needs, kind="proxy": [] if needs else list(scene.link.helpers())  # type: ignore[method-assign]
+    for _number in range(200):
+        scene.submit()
+    looked = []
+    kind = spreading.kind_of(make_proven_proxy)
+    assert kind is not None
+    for entry in scene.spread._entries.values():
+        entry.kind = dataclasses.replace(kind, order=lambda *arguments: looked.append(1) or kind.order(*arguments))
+    scene.spread.look_again()
+    assert 0 < len(looked) <= 60
+    scene.made_here()
+    assert len(scene.local.tasks) == 1, "this machine goes on"
     scene.spread.close(0)

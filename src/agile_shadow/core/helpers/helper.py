@@ -23,8 +23,8 @@ from ..log import state_folder
 from ..shelves import Shelf
 from .certificates import ASKER
 from .confined import confine, import_engine
+from .kinds import KINDS
 from .line import JoinLine
-from .orders import PROXY, answer_of, work_of
 from .scheduler import no_pages
 from .seeing import find_shelf
 from .table import serve
@@ -68,23 +68,27 @@ class Bench:
         """Do an order; its answer as JSON. Called on a thread of the engine."""
         begun, round_ = time.monotonic(), self._round
         try:
-            if order.get("name") != PROXY:
+            kind = KINDS.get(str(order.get("name")))
+            if kind is None:
                 raise ShadowError("is nothing that a helper does", str(order.get("name"))[:40], "")
-            work = work_of(order, self._shelves)
+            work = kind.work(order, self._shelves)
             work.check()
             with self._lock:
                 if token in self._refused or self._round != round_:
                     raise Cancelled
                 job = _Job(self._pool.submit(work.task, work.request, lambda part: self._told(token, part)),
-                           work.request.making.original.name)  # fmt: skip
+                           work.title)  # fmt: skip
                 self._jobs[token] = job
             result = job.future.result()
-            self._made.append(result.path)
+            left = getattr(result, "path", None)
+            if left is not None:
+                self._made.append(left)
             work.check()  # it may have been changed while it was read
             if self._round != round_ or token in self._refused:  # nobody hears the answer
-                result.path.unlink(missing_ok=True)
+                if left is not None:
+                    left.unlink(missing_ok=True)
                 raise Cancelled
-            return answer_of(result, time.monotonic() - begun)
+            return kind.answer(result, time.monotonic() - begun)
         except Cancelled:
             return json.dumps({"failed": "taken back", "cancelled": True})
         except Exception as error:
@@ -208,6 +212,7 @@ class Helping:
                 except TimeoutError:
                     continue
         finally:
+            bench.give_up()
             await asyncio.to_thread(bench.close)
 
     async def _work(self, security: Any, bench: Bench, address: str) -> bool:

@@ -18,7 +18,7 @@ from ..shelves import Shelf
 from ..threads import joined
 from .certificates import ASKER
 from .confined import confine
-from .orders import Order
+from .orders import PROXY, Order
 from .scheduler import command, log_path, running
 from .seeing import question
 from .suite import Member, Suite, scheduler_folder
@@ -30,7 +30,9 @@ _LOOK = 0.5  # seconds between two looks at the helpers
 LOST = 12.0  # seconds without a word, after which a helper's jobs are done by others
 _ASK_AGAIN = 60.0  # seconds after which a shelf that is seen is asked about again
 _NOT_SEEN = 20.0  # the same for one that is not
+_LAST_WORDS = 2.0  # seconds
 _CONNECT = 10.0  # seconds
+HERE = ""  # this machine, among those whose pace is known
 _SMOOTH = 0.3  # part of a new measurement in the pace
 
 
@@ -79,9 +81,9 @@ class Link:
         self._wanted: dict[str, Shelf] = {}
         self._asking: set[tuple[str, str]] = set()
         self._sent: dict[str, _Sent] = {}
-        self._pace: dict[str, float] = {}
-        self.local_pace = 0.0
+        self._pace: dict[tuple[str, str], float] = {}
         self._client: Any = None
+        self._saying = 0  # words to helpers that were not answered yet
         self._listeners: list[Callable[[], None]] = []
         self._stopped = threading.Event()
         self._thread: threading.Thread | None = None
@@ -107,7 +109,7 @@ class Link:
         if seen is None:
             return Helper(member.id, member.name)
         state = seen.state if seen.state != "ready" or not member.paused else "paused"
-        return replace(seen, name=member.name, state=state, pace=self._pace.get(member.id, 0.0))
+        return replace(seen, name=member.name, state=state, pace=self._pace.get((member.id, PROXY), 0.0))
 
     def on_change(self, call: Callable[[], None]) -> Callable[[], None]:
         """Have ``call`` called when there may be room at a helper, on a thread of the link; returns how to end that."""
@@ -128,13 +130,18 @@ class Link:
                     self._wanted[shelf.id] = shelf
                     self._asked = {key: one for key, one in self._asked.items() if key[1] != shelf.id}
 
-    def free(self, needs: frozenset[str]) -> list[Helper]:
-        """Helpers that see these shelves and have room for one more job, the fastest first."""
+    def free(self, needs: frozenset[str], kind: str = PROXY) -> list[Helper]:
+        """Helpers that see these shelves and have room for one more job of a kind, the fastest first."""
         with self._lock:
             return sorted(
                 (one for one in self._ready() if self._sees(one.id, needs) and self._room(one) > 0),
-                key=lambda one: -self._pace.get(one.id, self.local_pace),
+                key=lambda one: -self.pace(kind, one.id),
             )
+
+    def slots(self) -> int:
+        """How many jobs all helpers that are ready do at a time."""
+        with self._lock:
+            return sum(one.slots for one in self._ready())
 
     def _ready(self) -> list[Helper]:
         return [one for one in (self._as_member(member) for member in self._members) if one.state == "ready"]
@@ -161,7 +168,7 @@ class Link:
             if client is None or address is None:
                 raise ConnectionError("it is away")
             future = client.submit(
-                run_named, "proxy", token, order.text, key=f"shadow-{token}", pure=False, workers=[address],
+                run_named, order.kind, token, order.text, key=f"shadow-{token}", pure=False, workers=[address],
                 allow_other_workers=False, resources={"slot": 1}, retries=0,
             )  # fmt: skip
             sent.future = future
@@ -190,21 +197,27 @@ class Link:
             if sent is None:
                 return
             if values is not None:
-                pace = sent.order.weight / max(0.001, time.monotonic() - sent.begun)
-                before = self._pace.get(sent.helper)
-                self._pace[sent.helper] = pace if before is None else before + _SMOOTH * (pace - before)
+                self._measure((sent.helper, sent.order.kind), sent.order.weight, time.monotonic() - sent.begun)
         if why:
-            log.warning("helper %s: %s: %s", sent.helper, sent.order.making.original, why)
+            log.warning("helper %s, %s of %s: %s", sent.helper, sent.order.kind, sent.order.about, why)
         else:
-            log.info("helper %s made %s", sent.helper, sent.order.making.original.name)
+            log.info("helper %s made %s of %s", sent.helper, sent.order.kind, sent.order.about.name)
         sent.ended(values, why)
         self._changed()
 
-    def measured_here(self, weight: float, seconds: float) -> None:
-        """A proxy was made on this machine."""
-        pace = weight / max(0.001, seconds)
+    def measured_here(self, kind: str, weight: float, seconds: float) -> None:
+        """A job of that kind was done on this machine."""
         with self._lock:
-            self.local_pace = pace if not self.local_pace else self.local_pace + _SMOOTH * (pace - self.local_pace)
+            self._measure((HERE, kind), weight, seconds)
+
+    def _measure(self, key: tuple[str, str], weight: float, seconds: float) -> None:
+        pace, before = weight / max(0.001, seconds), self._pace.get(key)
+        self._pace[key] = pace if before is None else before + _SMOOTH * (pace - before)
+
+    def pace(self, kind: str, helper: str = HERE) -> float:
+        """Pixels of originals per second in one job of a kind; of a helper that did none yet as here, 0 where that is
+        not known either."""
+        return self._pace.get((helper, kind)) or self._pace.get((HERE, kind), 0.0)
 
     def take_back(self, token: str) -> None:
         """The answer to an order is not wanted any more; ``ended`` is not called."""
@@ -222,10 +235,16 @@ class Link:
             self._say(sent.helper, "stand", {"token": token, "on": on}, lambda answer: None)
 
     def _forget(self, sent: _Sent) -> None:
+        """Have the engine forget it too; nobody waits for that."""
         client = self._client
-        if client is not None and sent.future is not None:
+        if client is None or sent.future is None:
+            return
+
+        def forget() -> None:
             with suppress(Exception):
-                client.cancel([sent.future], asynchronous=False, force=True)
+                client.cancel([sent.future], force=True)
+
+        threading.Thread(target=forget, name="helper's job forgotten", daemon=True).start()
 
     def _say(self, helper: str, what: str, values: dict[str, Any], then: Callable[[Any], None]) -> None:
         """Say something to a helper without waiting; ``then`` hears its answer, None where there is none."""
@@ -235,6 +254,9 @@ class Link:
             then(None)
             return
 
+        with self._lock:
+            self._saying += 1
+
         async def ask() -> None:
             answer = None
             try:
@@ -243,6 +265,9 @@ class Link:
                 answer = answers.get(address)
             except Exception as error:
                 log.info("helper %s, %s: %s", helper, what, error)
+            finally:
+                with self._lock:
+                    self._saying -= 1
             threading.Thread(target=then, args=(answer,), name="helper's answer", daemon=True).start()
 
         client.loop.add_callback(ask)
@@ -265,6 +290,9 @@ class Link:
                 log.info("helpers", exc_info=True)
                 self._drop()
             self._stopped.wait(self._every)
+        end = time.monotonic() + _LAST_WORDS
+        while self._saying and time.monotonic() < end:  # what was taken back is told to those that do it
+            time.sleep(0.02)
         self._drop()
 
     def _connect(self) -> None:

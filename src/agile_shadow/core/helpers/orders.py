@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter, ValidationError
@@ -65,14 +65,17 @@ class ProxyAnswer(Strict):
 
 @dataclass(frozen=True)
 class Order:
-    """An order on its way. ``needs``: identities of the shelves that a helper must see; ``weight``: how much work it
-    is, in pixels of the original."""
+    """An order on its way, of the ``kind`` of that name. ``about``: the original it is of; ``needs``: identities of the
+    shelves that a helper must see; ``weight``: how much work it is, in pixels of the original; ``left``: the temporary
+    file that a helper makes for it, None where it makes none."""
 
-    making: ProxyRequest
-    partial: str
+    kind: str
+    request: Any
+    about: Path
     text: str
     needs: frozenset[str]
     weight: float
+    left: Path | None = None
 
 
 def weight_of(info: MediaInfo | None) -> float:
@@ -97,17 +100,21 @@ def order_of(request: ProxyRequest, shelves: Sequence[Shelf]) -> Order | None:
         settings=request.settings.model_dump(mode="json"), values=dict(request.values),
     )  # fmt: skip
     needs = frozenset((original[0].id, target[0].id))
-    return Order(request, partial, order.model_dump_json(), needs, weight_of(info))
+    return Order(
+        PROXY, request, request.original, order.model_dump_json(), needs, weight_of(info),
+        request.target.with_name(partial),
+    )  # fmt: skip
 
 
 def answered(order: Order, values: dict[str, Any]) -> NameRequest:
     """What is to be looked at and named here. Raises ShadowError for an answer that is none."""
+    assert order.left is not None
     try:
         answer = ProxyAnswer.model_validate(values)
         proof = TypeAdapter(Proof).validate_json(json.dumps(answer.proof)) if answer.proof is not None else None
     except (ValidationError, ValueError) as error:
-        raise ShadowError("a helper's answer cannot be read", order.making.target, "Make it here.") from error
-    return NameRequest(order.making, order.partial, answer.size, answer.digest, answer.damage, proof)
+        raise ShadowError("a helper's answer cannot be read", order.about, "Make it here.") from error
+    return NameRequest(order.request, order.left.name, answer.size, answer.digest, answer.damage, proof)
 
 
 # On the helper
@@ -115,20 +122,27 @@ def answered(order: Order, values: dict[str, Any]) -> NameRequest:
 
 @dataclass(frozen=True)
 class Work:
-    """A task for a worker process of the helper, and its request."""
+    """A task for a worker process of the helper, and its request. ``files``: size and time of change (bytes,
+    nanoseconds) of those that must be what the one that asks has."""
 
     task: Any
-    request: UnnamedRequest
-    original: tuple[int, int]  # size and time of change that the original must have
+    request: Any
+    files: Mapping[Path, tuple[int, int]]
 
     def check(self) -> None:
-        """Raises MediaError where the original is another file than the one that was meant."""
-        try:
-            now = status(self.request.making.original)
-        except OSError as error:
-            raise MediaError("cannot be read here", self.request.making.original, "See the shelf.") from error
-        if now != self.original:
-            raise MediaError("is another file here", self.request.making.original, "See which drive is mounted.")
+        """Raises MediaError where a file is another one than the one that was meant."""
+        for path, wanted in self.files.items():
+            try:
+                now = status(path)
+            except OSError as error:
+                raise MediaError("cannot be read here", path, "See the shelf.") from error
+            if now != wanted:
+                raise MediaError("is another file here", path, "See which drive is mounted.")
+
+    @property
+    def title(self) -> str:
+        """The original's name."""
+        return next(iter(self.files)).name
 
 
 def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> Work:
@@ -142,15 +156,18 @@ def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) 
         raise ShadowError("an order that cannot be read", None, "Both machines need the same version.") from error
     if not is_partial(read.partial) or ".." in PurePosixPath(read.target.path).parts:
         raise ShadowError("an order for a name that is none", None, "")
-    home, _anchor = _seen(read.original.shelf, shelves)
-    there, anchor = _seen(read.target.shelf, shelves)
+    home, _anchor = seen_shelf(read.original.shelf, shelves)
+    there, anchor = seen_shelf(read.target.shelf, shelves)
     making = ProxyRequest(
         home.resolve(read.original.path), there.locate(read.target.path), settings, info, read.values, anchor=anchor
     )
-    return Work(make_for_another, UnnamedRequest(making, read.partial), (read.size, read.modified))
+    return Work(
+        make_for_another, UnnamedRequest(making, read.partial), {making.original: (read.size, read.modified)}
+    )
 
 
-def _seen(identity: str, shelves: Mapping[str, tuple[Shelf, Anchor]]) -> tuple[Shelf, Anchor]:
+def seen_shelf(identity: str, shelves: Mapping[str, tuple[Shelf, Anchor]]) -> tuple[Shelf, Anchor]:
+    """A shelf as it was found here. Raises ShelfGone when it is not there any more."""
     found = shelves.get(identity)
     if found is None or not found[1].holds():
         raise ShelfGone("this shelf is not seen here", None, "See which drive is mounted.")

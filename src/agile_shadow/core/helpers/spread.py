@@ -22,15 +22,15 @@ from typing import Any
 
 from ..errors import Cancelled
 from ..jobs import Executor, Task
-from ..pairs.making import make_proven_proxy, name_from_another
-from ..proxies import ProxyRequest
 from ..shelves import Shelf
-from .link import Helper, Link
-from .orders import Order, answered, order_of, weight_of
+from .kinds import Kind, kind_of
+from .link import HERE, Helper, Link
+from .orders import Order
 
 log = logging.getLogger(__name__)
 
 _TRIES = 2  # at helpers; then it is made here
+_LOOKED = 50  # of those that wait, for one that a helper can do; the others are looked at when these are gone
 _WORTH = 0.7  # a second try at the end must be reckoned to take less than this part of what the first still takes
 _NAMING = 0.02  # part of a job that looking at it and naming it is
 
@@ -57,18 +57,18 @@ class _Entry:
     held: bool
     stalled_after: float | None
     weight: float
+    kind: Kind | None
     future: Future[Any] = field(default_factory=Future)
     tries: list[_Try] = field(default_factory=list)
     failed: set[str] = field(default_factory=set)  # helpers that did not bring it
     answer: tuple[Order, dict[str, Any]] | None = None
     naming: Future[Any] | None = None
-    only_here: bool = False
     cancelled: bool = False
 
     @property
     def waits(self) -> bool:
         """Whether nobody does it yet."""
-        return not self.tries and self.naming is None and not self.future.done()
+        return not self.tries and self.answer is None and self.naming is None and not self.future.done()
 
 
 class Spread:
@@ -108,21 +108,26 @@ class Spread:
         """How many tasks are being worked on by this machine."""
         return self._local.running
 
+    @property
+    def at_once(self) -> int:
+        """How many tasks are worth handing over before the first has ended."""
+        return self._size + self._link.slots()
+
     def submit(
         self, task: Task, request: Any, on_progress: Callable[[float], None] = lambda done: None, priority: int = 0,
         held: bool = False, stalled_after: float | None = None,
     ) -> Future[Any]:  # fmt: skip
         """As of worker processes; a proxy may be made by a helper."""
-        may_go = task is make_proven_proxy and isinstance(request, ProxyRequest)
-        weight = weight_of(request.info) if may_go else 1.0
-        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held, stalled_after, weight,
-                       only_here=not may_go)  # fmt: skip
+        kind = kind_of(task)
+        weight = kind.weight(request) if kind is not None else 1.0
+        number = next(self._numbers)
+        entry = _Entry(task, request, on_progress, priority, number, held, stalled_after, weight, kind)
         with self._lock:
             if self._closed:
                 entry.future.set_exception(Cancelled())
                 return entry.future
             self._entries[entry.future] = entry
-        if may_go:
+        if kind is not None:
             self._link.want(self._shelves())
         self.look_again()
         return entry.future
@@ -243,13 +248,14 @@ class Spread:
         room_here = self._size - sum(1 for entry in active for one in entry.tries if one.future and not entry.held)
         if room_here <= 0 and not self._link.free(frozenset()):
             return False
-        here = self._link.local_pace
-        waiting = [one for one in tuple(self._entries.values()) if one.waits and not (one.held or one.cancelled)]
+        with self._lock:
+            waiting = [one for one in self._entries.values() if one.waits and not (one.held or one.cancelled)]
         waiting.sort(key=lambda one: (-one.priority, -one.weight, one.number))
-        for entry in waiting:
+        for entry in waiting[:_LOOKED]:
             order = self._order(entry)
             helpers = self._fitting(entry, order)
-            if helpers and order is not None and (room_here <= 0 or self._pace(helpers[0]) > here):
+            faster = bool(helpers) and self._pace(entry, helpers[0].id) > self._pace(entry)
+            if helpers and order is not None and (room_here <= 0 or faster):
                 self._send(entry, helpers[0], order)
                 return True
             if room_here > 0:
@@ -257,14 +263,14 @@ class Spread:
                 return True
         return not waiting and self._give_twice(room_here)
 
-    def _pace(self, helper: Helper) -> float:
-        return helper.pace or self._link.local_pace
+    def _pace(self, entry: _Entry, helper: str = HERE) -> float:
+        return self._link.pace(entry.kind.name, helper) if entry.kind is not None else 0.0
 
     def _order(self, entry: _Entry) -> Order | None:
-        if entry.only_here or len(entry.failed) >= _TRIES:
+        if entry.kind is None or len(entry.failed) >= _TRIES:
             return None
         try:
-            return order_of(entry.request, self._shelves())
+            return entry.kind.order(entry.request, self._shelves())
         except OSError:
             return None
 
@@ -272,41 +278,35 @@ class Spread:
         if order is None:
             return []
         busy = {one.helper for one in entry.tries}
-        return [one for one in self._link.free(order.needs) if one.id not in entry.failed | busy]
+        return [one for one in self._link.free(order.needs, order.kind) if one.id not in entry.failed | busy]
 
     def _give_twice(self, room_here: int) -> bool:
         """Nothing waits: begin once more what would else be waited for longest."""
         now = time.monotonic()
-        going = [entry for entry in tuple(self._active)
-                 if len(entry.tries) == 1 and entry.naming is None and not (entry.held or entry.cancelled)]  # fmt: skip
-        for entry in sorted(going, key=lambda one: -self._left(one, now)):
-            left, first = self._left(entry, now), entry.tries[0]
+        going = [
+            (self._left(entry, tries[0], now), entry, tries[0]) for entry in tuple(self._active)
+            if len(tries := tuple(entry.tries)) == 1 and entry.answer is None and not (entry.held or entry.cancelled)
+        ]  # fmt: skip
+        for left, entry, first in sorted(going, key=lambda one: -one[0]):
             order = self._order(entry)
             for helper in self._fitting(entry, order):
-                if order is not None and entry.weight / max(1e-9, self._pace(helper)) < _WORTH * left:
+                if order is not None and entry.weight / max(1e-9, self._pace(entry, helper.id)) < _WORTH * left:
                     self._send(entry, helper, order)
                     return True
-            here = entry.weight / self._link.local_pace if self._link.local_pace else float("inf")
+            pace = self._pace(entry)
+            here = entry.weight / pace if pace else float("inf")
             if room_here > 0 and first.future is None and here < _WORTH * left:
                 self._do_here(entry)
                 return True
         return False
 
-    def _left(self, entry: _Entry, now: float) -> float:
+    def _left(self, entry: _Entry, one: _Try, now: float) -> float:
         """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""
-        one = entry.tries[0]
         went = now - one.begun
         if one.part > 0.05:
             return went / one.part * (1 - one.part)
-        pace = self._link.local_pace
-        if one.helper:
-            pace = next((self._pace(helper) for helper in self._known() if helper.id == one.helper), pace)
+        pace = self._pace(entry, one.helper)
         return max(went, entry.weight / pace - went) if pace else 0.0
-
-    def _known(self) -> tuple[Helper, ...]:
-        with suppress(Exception):
-            return self._link.helpers()
-        return ()
 
     # Here
 
@@ -328,16 +328,16 @@ class Spread:
 
     def _here_ended(self, entry: _Entry, one: _Try, future: Future[Any]) -> None:
         error = future.exception()
-        with self._lock:
-            entry.tries = [other for other in entry.tries if other is not one]
         if isinstance(error, Cancelled) and not entry.cancelled and not self._closed:
             pass  # a second try that was taken back, for a helper's came first
         elif error is not None:
             self._settle(entry, error=error)
         else:
-            if not entry.only_here:
-                self._link.measured_here(entry.weight, time.monotonic() - one.begun)
+            if entry.kind is not None:
+                self._link.measured_here(entry.kind.name, entry.weight, time.monotonic() - one.begun)
             self._settle(entry, result=future.result())
+        with self._lock:  # only now: without a try it would count as one that waits
+            entry.tries = [other for other in entry.tries if other is not one]
         self._may_name(entry)
         self.look_again()
 
@@ -363,19 +363,19 @@ class Spread:
         order = one.order
         assert order is not None
         with self._lock:
-            entry.tries = [other for other in entry.tries if other is not one]
             first = values is not None and entry.answer is None and not entry.future.done() and not entry.cancelled
             if first:
                 assert values is not None
                 entry.answer = order, values
             elif values is None:
                 entry.failed.add(one.helper)
+            entry.tries = [other for other in entry.tries if other is not one]  # last: then it waits, or has its answer
         if first:
             for other in tuple(entry.tries):
                 self._take_back_try(entry, other)
-            self._may_name(entry)
         else:
             self._clear(order)
+        self._may_name(entry)
         self.look_again()
 
     def _may_name(self, entry: _Entry) -> None:
@@ -388,34 +388,36 @@ class Spread:
                 entry.answer = None
                 self._clear(order)
                 return
+            assert entry.kind is not None
             try:
-                request = answered(order, values)
+                task, request = entry.kind.taken(order, values)
             except Exception as error:
                 log.warning("%s", error)
-                entry.answer, entry.only_here = None, True
+                entry.kind, entry.answer = None, None
                 self._clear(order)
                 return
-            entry.naming = self._names.submit(name_from_another, request)
+            entry.naming = self._names.submit(task, request)
         entry.naming.add_done_callback(partial(self._named, entry, order))
 
     def _named(self, entry: _Entry, order: Order, future: Future[Any]) -> None:
         error = future.exception()
-        with self._lock:
-            entry.naming, entry.answer = None, None
         self._clear(order)
         if error is None:
             self._settle(entry, result=future.result())
         elif entry.cancelled or self._closed:
             self._settle(entry, error=Cancelled())
         else:  # whatever it was: made here, the user is told what holds here
-            log.warning("what a helper made of %s is not taken: %s", order.making.original, error)
-            entry.only_here = True
+            log.warning("what a helper made of %s is not taken: %s", order.about, error)
+            entry.kind = None
+        with self._lock:  # only now: without an answer it would count as one that waits
+            entry.naming, entry.answer = None, None
         self.look_again()
 
     def _clear(self, order: Order) -> None:
         """What a helper may have left under its temporary name."""
-        with suppress(OSError):
-            order.making.target.with_name(order.partial).unlink(missing_ok=True)
+        if order.left is not None:
+            with suppress(OSError):
+                order.left.unlink(missing_ok=True)
 
     # Ends
 

@@ -56,7 +56,7 @@ class Machine:
         """The one that all use who want something of that rank."""
         with self._lock:
             if rank not in self._shared:
-                self._shared[rank] = self.hire(rank, _SIZES.get(rank, 1), _STALLED.get(rank))
+                self._shared[rank] = self.hire(rank, _SIZES.get(rank, 1), _STALLED.get(rank), rank == "prove")
             return self._shared[rank]
 
     def hire(

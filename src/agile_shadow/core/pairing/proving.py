@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future
 from dataclasses import dataclass
@@ -123,9 +124,9 @@ def with_proofs(footage: Footage, proved: Iterable[Proved]) -> Footage:
 class Prover:
     """Proves the pairs of an open project in a worker, in the background. Any thread may call any method.
 
-    It looks for pairs when asked to (:meth:`look`) and works them off in ``executor``, one at a time. ``changed`` is
-    emitted on its thread when a pair was proved or the round ended. ``problems``: pairs by clip that could not be
-    proved, with the reason.
+    It looks for pairs when asked to (:meth:`look`) and works them off in ``executor``: one at a time, or as many as it
+    says (``at_once``). ``changed`` is emitted on its thread when a pair was proved or the round ended. ``problems``:
+    pairs by clip that could not be proved, with the reason.
     """
 
     changed = Signal()
@@ -141,7 +142,7 @@ class Prover:
         self._look = False
         self._closed = False
         self._thread: threading.Thread | None = None
-        self._future: Future[Proof] | None = None
+        self._futures: list[Future[Proof]] = []
         self._proved: list[Proved] = []
         self._kept_at = 0.0
         self.total = 0
@@ -168,8 +169,8 @@ class Prover:
         """Have it end soon, without waiting for it; what was proved is kept."""
         with self._wish:
             self._closed = True
-            if self._future is not None:
-                self._executor.cancel(self._future)
+            for future in self._futures:
+                self._executor.cancel(future)
             self._wish.notify_all()
 
     def close(self, limit: float | None = None) -> bool:
@@ -199,26 +200,44 @@ class Prover:
         for clip, _proxy, reason in cannot:
             self.problems[clip.id] = reason
         self.done, self.total = 0, len(pairs)
+        waiting, begun = deque(pairs), deque[tuple[Due, Future[Proof]]]()
         try:
-            for one in pairs:
-                if self._closed:
-                    return
-                self._prove(one)
+            while (waiting or begun) and not self._closed:
+                while waiting and len(begun) < max(1, getattr(self._executor, "at_once", 1)):
+                    one = waiting.popleft()
+                    begun.append((one, self._begun(one)))
+                self._take(*begun.popleft())
                 self.done += 1
                 self.changed.emit()
         finally:
+            with self._wish:
+                for future in self._futures:
+                    self._executor.cancel(future)
+                self._futures = []
             self._keep()
 
-    def _prove(self, one: Due) -> None:
-        from ..pairs.proof import beside_sisters, prove
+    def _begun(self, one: Due) -> Future[Proof]:
+        """The proof of a pair handed over; a future that fails where it could not be."""
+        from ..pairs.proof import prove
 
         try:
             request = prove_request(self._session.project, one)
-            with self._wish:
-                self._future = self._executor.submit(prove, request)
-                if self._closed:
-                    self._executor.cancel(self._future)
-            proof: Proof = self._future.result()
+        except Exception as error:
+            failed: Future[Proof] = Future()
+            failed.set_exception(error)
+            return failed
+        with self._wish:
+            future: Future[Proof] = self._executor.submit(prove, request)
+            self._futures = [*(other for other in self._futures if not other.done()), future]
+            if self._closed:
+                self._executor.cancel(future)
+        return future
+
+    def _take(self, one: Due, future: Future[Proof]) -> None:
+        from ..pairs.proof import beside_sisters
+
+        try:
+            proof = future.result()
         except Cancelled:
             return
         except Exception as error:  # whatever a file does to a decoder

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from ....core.amounts import counted
 from ....core.helpers.link import Helper
+from ....core.helpers.orders import PROXY
 from ....core.helpers.suite import Suite
 from ....core.shelves import Shelf
 from ...invitation import Invitation
@@ -137,7 +138,7 @@ class HelpersPanel(QWidget):
             if not Suite.of_this_user().exists:
                 return [], ""
             link = self._work.desk.helpers.link
-            return rows_of(link.helpers(), project.shelves, link.local_pace), link.problem
+            return rows_of(link.helpers(), project.shelves, link.pace(PROXY)), link.problem
 
         self._work.in_background(_never_raises(look), self._show)
 

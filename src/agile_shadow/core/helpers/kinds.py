@@ -1,0 +1,47 @@
+"""What can be asked of a helper: the table both machines read, a line for each kind of job."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..below import Anchor
+from ..jobs import Task
+from ..pairs.making import name_from_another
+from ..shelves import Shelf
+from .orders import PROXY, Order, Work, answer_of, answered, order_of, weight_of, work_of
+from .proof_orders import PROOF, proof_answered, proof_order, proof_text, proof_work, take_proof
+
+
+@dataclass(frozen=True)
+class Kind:
+    """Of the one that asks: ``order`` of a request and the project's shelves, its ``weight``, and ``taken``, the task
+    and request that look here at what came. Of the helper: ``work`` of an order, and the ``answer`` with its result."""
+
+    name: str
+    order: Callable[[Any, Sequence[Shelf]], Order | None]
+    weight: Callable[[Any], float]
+    taken: Callable[[Order, dict[str, Any]], tuple[Any, Any]]
+    work: Callable[[dict[str, Any], Mapping[str, tuple[Shelf, Anchor]]], Work]
+    answer: Callable[[Any, float], str]
+
+
+_PROXIES = Kind(
+    PROXY, order_of, lambda request: weight_of(request.info),
+    lambda order, values: (name_from_another, answered(order, values)), work_of, answer_of,
+)  # fmt: skip
+_PROOFS = Kind(
+    PROOF, proof_order, lambda request: weight_of(request.original.info),
+    lambda order, values: (take_proof, proof_answered(order, values)), proof_work, proof_text,
+)  # fmt: skip
+_BY_TASK = {  # by name: what proofs compute with is loaded where they are made
+    ("agile_shadow.core.pairs.making", "make_proven_proxy"): _PROXIES,
+    ("agile_shadow.core.pairs.proof", "prove"): _PROOFS,
+}
+KINDS: Mapping[str, Kind] = {one.name: one for one in _BY_TASK.values()}
+
+
+def kind_of(task: Task) -> Kind | None:
+    """The kind of a task for workers; None for one that stays on this machine."""
+    return _BY_TASK.get((getattr(task, "__module__", ""), getattr(task, "__name__", "")))
