@@ -15,6 +15,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -27,11 +28,17 @@ from agile_shadow.core.helpers.spread import Spread
 from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.jobs import Executor, WorkerPool
 from agile_shadow.core.media import probe
+from agile_shadow.core.pairing.making import MakeRequest
+from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.pairs.making import make_proven_proxy
-from agile_shadow.core.presets import Proxies
+from agile_shadow.core.presets import Preset, Proxies
+from agile_shadow.core.project import Clip, ProjectSession, new_project, save_project
 from agile_shadow.core.proxies import ProxyRequest
 from agile_shadow.core.shelves import Shelf, mark_shelf
 from agile_shadow.core.stand_ins import draw_card
+from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.window import MainWindow
+from agile_shadow.desktop.work import Work
 from hosts import DISTURBANCES, play, why_not
 from many_machines import told_plan
 
@@ -43,6 +50,7 @@ def measure_helpers(folder: Path, numbers: list[int]) -> Iterator[Line]:
     """All of it."""
     yield from _paces(folder)
     yield from _long_queue(folder)
+    yield from _in_the_window(folder)
     yield from _disturbed(folder, numbers[0] if numbers else _EACH)
     for line in told_plan():
         print(*line, sep="; ", flush=True)
@@ -170,6 +178,60 @@ def _long_queue(folder: Path) -> Iterator[Line]:
         ticking.join()
         spread.close(20)
         suite.close()
+
+
+def _in_the_window(folder: Path) -> Iterator[Line]:
+    """5,000 proxies asked for in the real window: the longest that its thread stood, with a helper and without."""
+    app = make_app(["bench"])
+    sys.setswitchinterval(0.001)
+    for with_helper in (False, True):
+        suite = _Suite(folder, int(with_helper))
+        path, clips = _many_clips(folder, suite)
+        window = MainWindow(
+            Work(ProjectSession.open(path)), folders_for(path, False), start_sound=False, measure=False
+        )
+        window.show()
+        gaps, last = [], time.perf_counter()
+        settle = time.monotonic() + 5
+        preset = Preset(name="Small", proxies=Proxies(codec="mjpeg", scale=Fraction(1, 2)))
+        asked = False
+        while (now := time.monotonic()) < settle + 25:
+            app.processEvents()
+            if now > settle and not asked:
+                asked = True
+                window.work.make(MakeRequest(clips, preset, suite.shelves[1].root))
+                gaps = []
+            gaps.append(time.perf_counter() - last)
+            last = time.perf_counter()
+        done = sum(1 for _one in suite.shelves[1].root.glob("*.mov"))
+        window.closing.asks = False
+        window.close()
+        suite.close()
+        name = f"{'one helper' if with_helper else 'no helper'}, {done} proxies made in 25 s of 5,000"
+        yield f"window, {name}: longest that its thread stood", max(gaps) * 1000, 50, " ms"
+        yield "the same, 99th percentile", sorted(gaps)[int(len(gaps) * 0.99)] * 1000, 10, " ms"
+
+
+def _many_clips(folder: Path, suite: _Suite) -> tuple[Path, tuple[str, ...]]:
+    """A project of 5,000 clips, all of them links to one small recording."""
+    project = new_project("Many")
+    footage = project.footage
+    for shelf in suite.shelves:
+        footage, _shelf = footage.with_shelf(shelf.name, shelf.role, shelf.root)
+    ids = {one.root: one.id for one in footage.shelves}
+    suite.shelves = tuple(mark_shelf(replace(one, id=ids[one.root])) for one in suite.shelves)
+    original = suite.shelves[0].root / "A0000.mov"
+    shutil.copy2(next((folder / "tiny").rglob("*.MTS")), original)
+    info, clips = probe(original), []
+    for number in range(5000):
+        place = suite.shelves[0].root / f"A{number:04d}.mov"
+        if number:
+            os.link(original, place)
+        state = Original(FileRef(suite.shelves[0].id, place.name), info, info.size, original.stat().st_mtime_ns)
+        clips.append(Clip(f"c{number}", place.stem, state, ()))
+    path = Path(suite.home) / "many.otio"
+    save_project(project.but(shelves=footage.shelves, clips=tuple(clips)), path)
+    return path, tuple(one.id for one in clips)
 
 
 def _disturbed(folder: Path, times: int) -> Iterator[Line]:

@@ -39,6 +39,7 @@ class MakeRun(QueuedRun):
     def __init__(self, values: dict[str, Any], session: ProjectSession, store: JobStore, machine: Machine) -> None:
         self.request = MakeRequest.from_json(values)
         self._measured = Measurements()
+        self._anchors: dict[Path, Anchor] = {}
         self._numbers = {clip.id: number for number, clip in enumerate(session.project.clips, 1)}
         self._stems = Counter(_stem(clip) for clip in session.project.clips)
         clips = [clip for identity in self.request.clips if (clip := session.project.clip(identity)) is not None]
@@ -126,7 +127,9 @@ class MakeRun(QueuedRun):
         several, shared = clip.original.file.form != "file", self._stems[_stem(clip)] > 1
         below = proxy_place(clip.original.file.path, self.wanted, values, shared, several)
         root = self.request.root or home.root
-        anchor = open_root(root, project.shelves)
+        anchor = self._anchors.get(root)
+        if anchor is None or not anchor.holds():  # thousands of clips share a root: it is opened once
+            anchor = self._anchors[root] = open_root(root, project.shelves)
         return ProxyRequest(original, root / below, self.wanted, clip.original.info, values, anchor=anchor), root
 
 
