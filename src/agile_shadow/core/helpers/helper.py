@@ -220,12 +220,14 @@ class Helping:
         assert self._stopped is not None
         if self._stopped.is_set():
             return False
-        worker = _worker(address, security, bench, self._place)
+        worker = None
         try:
+            worker = _worker(address, security, bench, self._place)
             await asyncio.wait_for(worker.start(), 20.0)
-        except Exception as error:
+        except Exception as error:  # nobody listens there, or this drive is full: another try may do better
             log.info("%s: %s", address, error)
-            await _closed(worker)
+            if worker is not None:
+                await _closed(worker)
             return False
         self._say(f"Helping {address.removeprefix('tls://')}.")
         stopped, finished = (asyncio.create_task(one) for one in (self._stopped.wait(), worker.finished()))
