@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -16,6 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from agile_shadow.core.helpers import link as linking
+from agile_shadow.core.helpers.helper import Helping, Place
 from agile_shadow.core.helpers.link import LOST, Link, _helper_of
 from agile_shadow.core.helpers.orders import Order
 from agile_shadow.core.helpers.seeing import find_shelf
@@ -200,7 +202,7 @@ def test_a_helper_gets_jobs_only_for_shelves_on_which_it_read_what_was_just_writ
     assert [one.name for one in shelf.root.iterdir()] == [".agile-shadow-shelf.json"]
 
 
-_NAMES = st.sampled_from("name metrics shadow last_seen slots cores shelves doing version".split())
+_NAMES = st.sampled_from(["name", "metrics", "shadow", "last_seen", "slots", "cores", "shelves", "doing", "version"])
 _PLAIN = st.none() | st.booleans() | st.floats() | st.text(max_size=5)
 _ANYTHING = st.recursive(
     _PLAIN, lambda inner: st.dictionaries(_NAMES, inner, max_size=6) | st.lists(inner, max_size=3), max_leaves=12
@@ -220,3 +222,18 @@ def test_nothing_is_started_where_nobody_was_invited(own_profile: Path, monkeypa
     link = Link()
     link.start()
     assert link.helpers() == () and link._thread is None and link.close(1)
+
+
+def test_a_helper_that_nobody_answers_says_so_once_and_ends_when_it_is_told_to(suite: Suite) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))  # nobody listens there
+        line = suite.invite("A", ("127.0.0.1",), taken.getsockname()[1])
+        said: list[str] = []
+        helping = Helping(Place(line, slots=1), said.append)
+        thread = threading.Thread(target=helping.run, name="a helper", daemon=True)
+        thread.start()
+        until(lambda: said)
+        helping.stop()
+        thread.join(30)
+    assert not thread.is_alive() and len(said) == 1
+    assert said[0].startswith(f"No answer from 127.0.0.1, port {line.port}.")

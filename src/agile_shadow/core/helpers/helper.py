@@ -33,6 +33,8 @@ from .version import own_version
 log = logging.getLogger("agile_shadow.helpers.helper")
 _AGAIN = (1.0, 2.0, 5.0, 10.0)  # seconds between tries to connect
 _REMEMBERED = 1000  # temporary files
+_KNOCK = 5.0  # seconds for a connection
+_TELLS_AT = 1  # tries to connect, all in vain, after which that is told once
 _TELL = 0.5  # seconds between two reports of progress
 _LOOKING = 30.0  # seconds for finding a shelf
 _SILENT = 15.0  # seconds without an answer of the scheduler, after which its work is given up
@@ -205,6 +207,10 @@ class Helping:
                 for address in line.addresses:
                     if await self._work(security, bench, f"tls://{address}:{line.port}"):
                         tries = 0
+                if tries == _TELLS_AT:
+                    where = " or ".join(line.addresses)
+                    self._say(f"No answer from {where}, port {line.port}. It may be off or not reachable, or have sent "
+                              "this helper away. Trying on.")  # fmt: skip
                 pause = _AGAIN[min(tries, len(_AGAIN) - 1)]
                 tries += 1
                 try:
@@ -218,7 +224,7 @@ class Helping:
     async def _work(self, security: Any, bench: Bench, address: str) -> bool:
         """Work for as long as the connection holds; whether there was one."""
         assert self._stopped is not None
-        if self._stopped.is_set():
+        if self._stopped.is_set() or not await _listens(address):
             return False
         worker = None
         try:
@@ -240,6 +246,17 @@ class Helping:
         if not self._stopped.is_set():
             self._say("The connection was lost; trying again.")
         return True
+
+
+async def _listens(address: str) -> bool:
+    """Whether anybody does: the engine would try for long, and with much ado."""
+    host, _colon, port = address.removeprefix("tls://").rpartition(":")
+    try:
+        _reader, writer = await asyncio.wait_for(asyncio.open_connection(host, int(port)), _KNOCK)
+    except (OSError, TimeoutError):
+        return False
+    writer.close()
+    return True
 
 
 async def _silence(worker: Any) -> None:
