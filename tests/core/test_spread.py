@@ -408,6 +408,17 @@ def test_what_is_not_a_proxy_stays_here(tmp_path: Path) -> None:
     assert future.result(0) == 3
 
 
+def test_what_only_this_machine_can_do_goes_before_what_others_can(tmp_path: Path) -> None:
+    scene = Scene(tmp_path, {})
+    scene.spread.pause("asked")
+    scene.submit(1000)
+    measured = scene.spread.submit(weight_of, INFO)
+    scene.spread.resume("asked")
+    (here,) = scene.local.tasks.values()
+    assert here[0] is INFO and not measured.done()
+    scene.spread.close(0)
+
+
 def test_five_thousand_jobs_wait_without_being_looked_through_each_time(tmp_path: Path) -> None:
     scene = Scene(tmp_path)
     looked = []

@@ -250,7 +250,7 @@ class Spread:
             return False
         with self._lock:
             waiting = [one for one in self._entries.values() if one.waits and not (one.held or one.cancelled)]
-        waiting.sort(key=lambda one: (-one.priority, -one.weight, one.number))
+        waiting.sort(key=lambda one: (-one.priority, one.kind is not None, -one.weight, one.number))
         for entry in waiting[:_LOOKED]:
             order = self._order(entry)
             helpers = self._fitting(entry, order)
