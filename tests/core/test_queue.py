@@ -448,6 +448,37 @@ def test_an_ended_run_is_opened_again_for_what_failed(made: Path, tmp_path: Path
         session.close()
 
 
+def test_a_try_that_is_asked_for_while_the_run_is_just_ending_is_heard(
+    made: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    cut_of(made, tmp_path / "film.otio", Fraction(1, 5))
+    (tmp_path / "out").write_text("a file where a folder should be")
+    session = ProjectSession.open(tmp_path / "film.otio")
+    desk = Desk(session, JobStore())
+    over, goes_on, dismiss = threading.Event(), threading.Event(), desk.machine.dismiss
+
+    def slowly(executor: Any) -> None:
+        over.set()
+        assert goes_on.wait(60)
+        dismiss(executor)
+
+    monkeypatch.setattr(desk.machine, "dismiss", slowly)
+    try:
+        run = desk.film(plain_film(session.project, tmp_path / "out" / "film.mp4"))
+        assert over.wait(60)
+        (piece,) = run.board.pieces()
+        assert piece.state == "failed" and run in desk.runs
+        (tmp_path / "out").unlink()
+        run.ask(*piece.key, "retry")  # it listens no more
+        goes_on.set()
+        until(run.out.exists, 60)
+        until(lambda: not desk.runs)
+    finally:
+        goes_on.set()
+        assert desk.close(20)
+        session.close()
+
+
 def test_what_is_taken_back_or_stopped_is_kept_as_that(session: ProjectSession) -> None:
     store, machine = JobStore(), inline()
     run = Numbers({"numbers": [2, 4]}, session, store, machine)

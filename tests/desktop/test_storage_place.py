@@ -141,7 +141,7 @@ def test_a_card_is_asked_and_answers(
     qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     cards = window.storage.cards
-    choose_last(qtbot, window.storage, 3)
+    choose_last(qtbot, window.storage, 4)
     qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
     assert cards.says.text().startswith("Not yet, because the card was not checked")
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_a, **_k: str(place / "Card"))
@@ -217,7 +217,7 @@ def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: P
         return project.but(timeline=append(append(project.timeline, clips[0].piece()), clips[1].piece()))
 
     session.edit("Cut", cut)
-    choose_last(qtbot, storage, 2)
+    choose_last(qtbot, storage, 3)
     kits = storage.kits
     kits.folder.setFocus()
     qtbot.keyClicks(kits.folder, str(place / "kit"))

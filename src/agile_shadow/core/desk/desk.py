@@ -27,6 +27,7 @@ from ..threads import joined
 from .film import FilmRun, film_request
 from .keeping import KeepRun, SecondRun, keep_values
 from .making import MakeRun
+from .queued import QueuedRun
 
 log = logging.getLogger(__name__)
 
@@ -244,7 +245,17 @@ class Desk:
             for watch in self.watches:
                 if watch.request.source == run.request.source and (report is None or run.was_stopped):
                     watch.forget(run.request)
+        self._hear_late(run)
         self.ended.emit(Ended(run, report, problem))
+
+    def _hear_late(self, run: Run) -> None:
+        """A try that was asked for while the run was just ending."""
+        late = run.unheard() if isinstance(run, QueuedRun) and run.job is not None else []
+        if late and run.job is not None and not self._closing.is_set():
+            try:
+                self.try_again(run.job, late)
+            except ShadowError:
+                log.warning("%s is not tried again", run.title, exc_info=True)
 
     def go_on(self) -> list[str]:
         """Begin again what an earlier start (or another program) left open; what cannot go on comes as sentences."""

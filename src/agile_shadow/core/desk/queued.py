@@ -113,6 +113,10 @@ class QueuedRun:
         """Ask something of one job (see WISHES); it is done soon."""
         self._hands.ask(kind, path, wish)
 
+    def unheard(self) -> list[tuple[str, str]]:
+        """Jobs that were to be tried again when the run was over already, by kind and path."""
+        return [(kind, path) for kind, path, wish in self._hands.unheard() if wish == "retry"]
+
     def stop(self, for_good: bool) -> None:
         """End the run soon. ``for_good``: the user took it back; else it goes on at the next start."""
         self._for_good = for_good

@@ -101,6 +101,13 @@ class Hands:
             self._heard = time.monotonic()
             yield from self._store.wishes(run, SHORT)
 
+    def unheard(self) -> list[tuple[str, str, str]]:
+        """What was asked and not heard, for the run is over."""
+        left = []
+        while not self._asked.empty():
+            left.append(self._asked.get())
+        return left
+
     def order(self, kind: str, path: str, wish: str) -> None:
         """Do what is asked of a job's place in its queue: first, last, hold, go on."""
         key = kind, path
