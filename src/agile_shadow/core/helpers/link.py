@@ -241,8 +241,10 @@ class Link:
             return
 
         def forget() -> None:
-            with suppress(Exception):
+            try:
                 client.cancel([sent.future], force=True)
+            except Exception:  # the engine may be gone: then it has forgotten all the same
+                log.info("an order is not forgotten", exc_info=True)
 
         threading.Thread(target=forget, name="helper's job forgotten", daemon=True).start()
 
@@ -404,8 +406,10 @@ class Link:
         for token in lost:
             self._end(token, None, "the scheduler is gone")
         if client is not None:
-            with suppress(Exception):
+            try:
                 client.close(timeout=3)
+            except Exception:  # the scheduler may be gone
+                log.info("the connection does not end", exc_info=True)
 
     def end(self) -> None:
         """End it soon, without waiting."""
