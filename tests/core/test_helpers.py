@@ -175,11 +175,14 @@ def test_what_goes_wrong_in_a_helper_is_an_answer() -> None:
 
 def test_a_helper_may_only_say_what_a_worker_says_and_in_its_own_name() -> None:
     mine = "a" * 16
-    for good in ({"op": "heartbeat_worker"}, {"op": "register-worker", "name": mine}, "OK", {"status": "OK"}):
-        assert confined._out_of_place(good, mine) == ""
+    for good in ({"op": "heartbeat_worker", "address": "tls://10.0.0.2:41"}, {"op": "register-worker", "name": mine},
+                 "OK", {"status": "OK"}, {"op": "task-finished", "key": "k"}):  # fmt: skip
+        assert confined._out_of_place(good, mine, "10.0.0.2") == ""
     for bad in ({"op": "update-graph"}, {"op": "run_function"}, {"op": "identity"}, {"op": "broadcast"}, {"op": None},
-                {"op": "register-client"}, {"op": "register-worker", "name": "b" * 16}, {"op": "gather"}):  # fmt: skip
-        assert confined._out_of_place(bad, mine), bad
+                {"op": "register-client"}, {"op": "register-worker", "name": "b" * 16}, {"op": "gather"},
+                {"op": "unregister", "address": "tls://10.0.0.3:41"},
+                {"op": "heartbeat_worker", "address": 5}):  # fmt: skip
+        assert confined._out_of_place(bad, mine, "10.0.0.2"), bad
 
 
 def test_without_the_engine_one_sentence_says_what_is_missing(monkeypatch: Any) -> None:

@@ -64,7 +64,7 @@ def test_a_helper_is_invited_seen_paused_and_sent_away(
     command = QApplication.clipboard().text()
     assert command.startswith("agile-shadow helpers join shadow1.")
     qtbot.keyClick(dialog, Qt.Key.Key_Escape)
-    qtbot.waitUntil(lambda: panel.model.rows and panel.model.rows[0].helper.state == "away", timeout=20_000)
+    qtbot.waitUntil(lambda: [row.helper.state for row in panel.model.rows] == ["away"], timeout=20_000)
     assert panel.model.columns[6].text(panel.model.rows[0]) == "not yet" and not panel.invitation.isVisible()
     helper = subprocess.Popen(
         [sys.executable, "-m", "agile_shadow.cli", *command.split()[1:], "--at-a-time", "3"],

@@ -174,7 +174,7 @@ def _hold_to_worker(comm: Any, identity: str, refuses: Refuses) -> None:
         message = await plain_read(*arguments, **named)
         reason = refuses(f"helper-{identity}")
         for one in message if isinstance(message, list | tuple) else (message,):
-            reason = reason or _out_of_place(one, identity)
+            reason = reason or _out_of_place(one, identity, _host(comm.peer_address))
         if reason:
             log.warning("helper %s is cut off: %s", identity, reason)
             comm.abort()
@@ -184,12 +184,19 @@ def _hold_to_worker(comm: Any, identity: str, refuses: Refuses) -> None:
     comm.read = read
 
 
-def _out_of_place(message: Any, identity: str) -> str:
-    """Why a message is not a worker's; "" where it is."""
+def _host(address: Any) -> str:
+    """Of ``tls://host:port``."""
+    return str(address).rpartition("://")[2].rpartition(":")[0]
+
+
+def _out_of_place(message: Any, identity: str, host: str) -> str:
+    """Why a message is not that worker's, at that host; "" where it is."""
     if not isinstance(message, dict) or "op" not in message:
         return ""  # an answer, or the greeting
     if message["op"] not in _OF_A_HELPER:
         return f"it asked for {str(message['op'])[:40]!r}"
     if message["op"] == "register-worker" and message.get("name") != identity:
         return "it came under another name"
+    if "address" in message and _host(message["address"]) != host:
+        return "it spoke for another machine"
     return ""
