@@ -83,6 +83,7 @@ class Link:
         self._sent: dict[str, _Sent] = {}
         self._pace: dict[tuple[str, str], float] = {}
         self._client: Any = None
+        self._loop: Any = None  # of the engine, on a thread of its own
         self._saying = 0  # words to helpers that were not answered yet
         self._listeners: list[Callable[[], None]] = []
         self._stopped = threading.Event()
@@ -296,17 +297,23 @@ class Link:
         while self._saying and time.monotonic() < end:  # what was taken back is told to those that do it
             time.sleep(0.02)
         self._drop()
+        if self._loop is not None:
+            self._loop.stop()
 
     def _connect(self) -> None:
         if not self._suite.members():
             return
         security = confine(self._suite.credentials(), scheduler_folder() / "client", _only_the_asker, strict=False)
         from distributed import Client
+        from distributed.utils import LoopRunner
 
         start_scheduler()
+        if self._loop is None:  # one for all tries: the engine leaves its thread behind where it cannot connect
+            self._loop = LoopRunner()
+            self._loop.start()
         client = Client(
             f"tls://127.0.0.1:{self._suite.port()}", security=security, set_as_default=False, timeout=_CONNECT,
-            heartbeat_interval="2s", name="agile-shadow",
+            heartbeat_interval="2s", name="agile-shadow", loop=self._loop.loop,
         )  # fmt: skip
         client.subscribe_topic("shadow", self._told)
         with self._lock:
