@@ -10,6 +10,7 @@ from pathlib import Path, PurePosixPath
 
 from ..below import Anchor
 from ..errors import CopyError, ShadowError, StateError
+from ..files import remove_partials_beside
 from ..hashing import joined_checksum
 from ..ingest.copying import copy_file
 from ..ingest.writing import Step
@@ -167,6 +168,8 @@ def _copied(road: Project, file: FileRef, home: Shelf, step: Step) -> tuple[File
     values, size, proved = [], 0, []
     for part in map(Path, members(path)):
         target = home.root / folder / part.name
+        with suppress(OSError):  # nothing is there yet
+            remove_partials_beside(target)  # of a coming that was killed
         (one,) = copy_file(part, (target,), CHECKSUM, step, (Anchor.of(home.root),))
         if one.path != target and file.form != "file":
             raise CopyError("another file of that name is there already", target, "Move one of the two away.")

@@ -173,8 +173,8 @@ def make_kit(request: KitRequest, report: Report) -> Kit:
     files, made = _brought(request, plan.parts, anchor, report)
     project = _for_the_road(request, kit, files, made)
     road, base = _with_road(project, request, kit) if _was_made(folder, kit) else (project, project)
+    save_project(road, folder / kit.name)  # first: what stands in the base alone was removed on the road
     save_project(base, folder / BASE_FILE)
-    save_project(road, folder / kit.name)
     for identity, below in kit.shelves.items():
         (folder / below).mkdir(exist_ok=True)
         shelf = project.shelf(identity)
@@ -314,12 +314,14 @@ def _with_road(fresh: Project, request: KitRequest, kit: Kit) -> tuple[Project, 
     base = load_project(request.folder / BASE_FILE)
     if road.cut == base.cut and {clip.id for clip in road.clips} == {clip.id for clip in base.clips}:
         return fresh, fresh
-    known = {line.id for side in (road, base) for line in (side.timeline, *side.others)}
-    more = tuple(line for line in (fresh.timeline, *fresh.others) if line.id not in known)
-    return _with_more(road, fresh, more), _with_more(base, fresh, more)
+    return _with_more(road, fresh, base), _with_more(base, fresh, base)
 
 
-def _with_more(side: Project, fresh: Project, lines: tuple[Timeline, ...]) -> Project:
+def _with_more(side: Project, fresh: Project, base: Project) -> Project:
+    """One side with what is new at home. A timeline that only the road has and home knows came there by an update that
+    broke off."""
+    known = {line.id for one in (side, base) for line in (one.timeline, *one.others)}
+    lines = tuple(line for line in (fresh.timeline, *fresh.others) if line.id not in known)
     footage = side.footage
     for clip in fresh.footage.clips:
         footage = footage.with_clip(clip)

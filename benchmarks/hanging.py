@@ -1,0 +1,129 @@
+"""The interface thread while the originals' drive hangs: playing, scrubbing, saving, scrolling the ledger, closing.
+
+The drive is a real mount whose server stops answering; nothing in the system says that it is gone.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from hanging_drive import HangingDrive, why_not
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from agile_shadow.core.ingest import IngestRequest, IngestRun
+from agile_shadow.core.jobs import JobStore
+from agile_shadow.core.presets import Preset, Proxies
+from agile_shadow.core.project import ProjectSession, load_project, save_project
+from agile_shadow.core.stand_ins import draw_card
+from agile_shadow.core.timeline import append
+from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.window import MainWindow
+from agile_shadow.desktop.work import Work
+from window import Stretch, pause, until
+
+_LIMIT = 50
+_HANGS = 12.0  # seconds of each scene; the drive hangs on through all of them
+
+
+def measure_hanging(folder: Path) -> Iterator[tuple[str, float, float, str]]:
+    """What, value, wanted, unit of each measurement."""
+    if reason := why_not():
+        print(f"The hanging drive is left out: {reason}")
+        return
+    project = _project(folder)
+    drive = folder / "Boathouse"
+    behind = drive.rename(folder / "Boathouse behind")
+    drive.mkdir()
+    hanging = HangingDrive(behind, drive)
+    app = make_app(["bench"])
+    try:
+        work = Work(ProjectSession.open(project))
+        window = MainWindow(work, folders_for(project, False), start_sound=False, measure=False)
+        window.resize(1280, 800)
+        window.show()
+        until(lambda: "on originals" in window.strip.counts.text(), 30)
+        window.command("place_4")
+        pause(3)
+        calm = _scenes(window)
+        base = {name: longest for name, longest in calm}
+        hanging.say("hang")
+        for name, longest in _scenes(window):
+            yield f"longest stretch of the interface thread, drive hanging: {name} ({base[name]:.0f} before)", longest, _LIMIT, " ms"
+        begun = time.perf_counter()
+        until(lambda: window.strip.counts.text().startswith("Boathouse is away"), 30)
+        yield "the strip says that the drive is away", time.perf_counter() - begun, 2, " s"
+        window.closing.asks = False
+        begun = time.perf_counter()
+        window.close()
+        app.processEvents()
+        yield "closing while it hangs", time.perf_counter() - begun, 5, " s"
+    finally:
+        hanging.close()
+
+
+def _project(folder: Path) -> Path:
+    card = folder / "Card"
+    draw_card(card, shrink=4)
+    path = folder / "film" / "Hanging.otio"
+    session = ProjectSession.open(path)
+    half = Preset(name="Half", proxies=Proxies(codec="dnxhr-lb"))
+    IngestRun(IngestRequest(card, folder / "Boathouse", folder / "Laptop", half), session, JobStore()).run()
+    session.close()
+    document = load_project(path)
+    clips = [clip for clip in document.clips if clip.proxies]
+    document = document.with_timeline_settings_of(clips[0])
+    for clip in (*clips, *clips):
+        document = document.but(timeline=append(document.timeline, clip.piece()))
+    save_project(document.but(showing="originals"), path)
+    return path
+
+
+def _scenes(window: MainWindow) -> list[tuple[str, float]]:
+    return [(name, _longest(window, scene)) for name, scene in
+            (("playing", _play), ("scrubbing", _scrub), ("saving", _save), ("the ledger", _scroll))]
+
+
+def _longest(window: MainWindow, scene) -> float:
+    watch = Stretch()
+    scene(window)
+    watch.stop()
+    return watch.longest
+
+
+def _play(window: MainWindow) -> None:
+    window.command("place_4")
+    QTest.keyClick(window, Qt.Key.Key_Home)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    pause(_HANGS / 2)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+
+
+def _scrub(window: MainWindow) -> None:
+    panel = window.timeline.panel
+    for number in range(60):
+        panel.seek(number * panel.scrub.length // 60)
+        pause(_HANGS / 240)
+
+
+def _save(window: MainWindow) -> None:
+    for number in range(4):
+        window.work.session.edit("Marker", lambda project, at=number: project.but(timeline=project.timeline))
+        QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        pause(_HANGS / 16)
+
+
+def _scroll(window: MainWindow) -> None:
+    window.command("place_3")
+    table = window.pairs.table
+    bar = table.verticalScrollBar()
+    for number in range(30):
+        bar.setValue(number % 2 * bar.maximum())
+        table.selectRow(number % max(1, len(window.pairs.model.rows)))
+        pause(_HANGS / 60)
+    window.command("place_5")
+    pause(1)
+    window.command("place_6")
+    pause(1)
