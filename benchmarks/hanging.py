@@ -6,11 +6,10 @@ The drive is a real mount whose server stops answering; nothing in the system sa
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from hanging_drive import HangingDrive, why_not
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from agile_shadow.core.ingest import IngestRequest, IngestRun
@@ -22,6 +21,7 @@ from agile_shadow.core.timeline import append
 from agile_shadow.desktop.__main__ import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
+from hanging_drive import HangingDrive, why_not
 from window import Stretch, pause, until
 
 _LIMIT = 50
@@ -46,12 +46,14 @@ def measure_hanging(folder: Path) -> Iterator[tuple[str, float, float, str]]:
         window.show()
         until(lambda: "on originals" in window.strip.counts.text(), 30)
         window.command("place_4")
-        pause(3)
-        calm = _scenes(window)
-        base = {name: longest for name, longest in calm}
+        view = window.timeline.view
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(view.x_of(1.5)), 25))
+        until(lambda: window.timeline.panel.viewer.mark_text.startswith("ORIGINAL"), 30)
+        before = dict(_scenes(window))
         hanging.say("hang")
         for name, longest in _scenes(window):
-            yield f"longest stretch of the interface thread, drive hanging: {name} ({base[name]:.0f} before)", longest, _LIMIT, " ms"
+            what = f"longest stretch of the interface thread while the drive hangs, {name} (before: {before[name]:.0f})"
+            yield what, longest, _LIMIT, " ms"
         begun = time.perf_counter()
         until(lambda: window.strip.counts.text().startswith("Boathouse is away"), 30)
         yield "the strip says that the drive is away", time.perf_counter() - begun, 2, " s"
@@ -82,11 +84,11 @@ def _project(folder: Path) -> Path:
 
 
 def _scenes(window: MainWindow) -> list[tuple[str, float]]:
-    return [(name, _longest(window, scene)) for name, scene in
-            (("playing", _play), ("scrubbing", _scrub), ("saving", _save), ("the ledger", _scroll))]
+    scenes = {"playing": _play, "scrubbing": _scrub, "saving": _save, "the ledger": _scroll, "other places": _go}
+    return [(name, _longest(window, scene)) for name, scene in scenes.items()]
 
 
-def _longest(window: MainWindow, scene) -> float:
+def _longest(window: MainWindow, scene: Callable[[MainWindow], None]) -> float:
     watch = Stretch()
     scene(window)
     watch.stop()
@@ -123,7 +125,9 @@ def _scroll(window: MainWindow) -> None:
         bar.setValue(number % 2 * bar.maximum())
         table.selectRow(number % max(1, len(window.pairs.model.rows)))
         pause(_HANGS / 60)
-    window.command("place_5")
-    pause(1)
-    window.command("place_6")
-    pause(1)
+
+
+def _go(window: MainWindow) -> None:
+    for number in (5, 6, 2, 1, 4):
+        window.command(f"place_{number}")
+        pause(_HANGS / 12)

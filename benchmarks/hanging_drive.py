@@ -1,6 +1,6 @@
 """``python -m benchmarks.hanging_drive BEHIND FOLDER``: shows what lies at BEHIND as a drive mounted at FOLDER.
 
-Standard input says how it behaves: ``hang`` (every call waits, as on a network drive whose server is gone) or ``go on``.
+Standard input says how it behaves: ``hang`` (every call waits, as on a network drive without its server), ``go on``.
 It needs the FUSE library of the system and a user who may mount.
 """
 

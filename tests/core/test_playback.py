@@ -1,5 +1,5 @@
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -7,8 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from agile_shadow.core.compositing import Mixer
+from agile_shadow.core.compositing import Mixer, files
 from agile_shadow.core.playback import ClipProgram, MeterReading, Picture, Player, Reason, TimelineProgram, why_late
+from agile_shadow.core.playback import player
 from agile_shadow.core.playback.meter import Meter
 from agile_shadow.core.project import Clip, Project, load_project
 from agile_shadow.core.stand_ins import read_code
@@ -195,3 +196,43 @@ def test_a_loop_goes_round_without_a_gap(project: Project, watched: Watched) -> 
     ticks = [picture.tick for picture in seen]
     assert ticks == sorted(ticks) and all(picture.frame == 10 + (picture.tick - 10) % 6 for picture in seen)
     assert {picture.frame for picture in seen} == set(range(10, 16)) and not watched.player.at_end()
+
+
+class Unanswered:
+    """Opening the file waits until it is let go, as on a drive that does not answer."""
+
+    def __init__(self, path: Path, open_reader: Callable[..., object]) -> None:
+        self.waits, self.free = threading.Event(), threading.Event()
+        self._path, self._open = path, open_reader
+
+    def __call__(self, path: Path, *more: object) -> object:
+        if path == self._path:
+            self.waits.set()
+            assert self.free.wait(60)
+        return self._open(path, *more)
+
+
+@pytest.mark.parametrize("plays", [False, True])
+def test_a_thread_that_waits_for_a_drive_is_left_behind(
+    project: Project, watched: Watched, monkeypatch: pytest.MonkeyPatch, plays: bool
+) -> None:
+    clip = named(project, "A001C002")
+    original = project.path(clip.original.file)
+    assert original
+    unanswered = Unanswered(original, files.open_reader)
+    monkeypatch.setattr(files, "open_reader", unanswered)
+    monkeypatch.setattr(player, "_WAITS", 0.0)
+    try:
+        watched.player.show(ClipProgram.of(clip), project, 3)
+        assert unanswered.waits.wait(20)
+        if plays:
+            watched.player.play()
+        watched.player.presence.tell(original, False)  # the shelf is away
+        watched.player.look_again()
+        assert watched.player.playing == plays
+        if plays:
+            watched.player.stop()
+        picture = watched.picture()
+        assert picture.choice and picture.choice.kind == "proxy" and code(picture) is not None
+    finally:
+        unanswered.free.set()

@@ -21,6 +21,7 @@ from agile_shadow.core.media.opening import open_media
 from agile_shadow.core.media.poster import poster
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.state import state_file
+from tests.core.test_queue import until
 from tests.drawn import draw
 from tests.footage import ingest
 
@@ -159,3 +160,31 @@ def test_a_command_opens_through_the_door(clip: Path) -> None:
         done = subprocess.run([sys.executable, "-c", f"words = {words}; {code}"], capture_output=True, text=True,
                               timeout=60)  # fmt: skip
         assert done.stdout.strip() == gates and done.returncode == 0, done.stderr
+
+
+def waits(question: Question, report: Any) -> None:
+    """A drive that does not answer: until somebody says so, beside the file."""
+    if question.path.stem == "hanging":
+        question.path.with_suffix(".begun").touch()
+        while not question.path.with_suffix(".go on").exists():
+            report(0.0)
+    try_out(question, report)
+
+
+def test_nobody_waits_for_a_file_on_a_drive_that_does_not_answer(
+    door: Vetting, clip: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(vetting, "try_out", waits)
+    hanging = draw(clip.with_name("hanging.mov"), 12)
+    other = draw(clip.with_name("other.mov"), 12)
+    remember_read([clip])
+    thread = threading.Thread(target=lambda: probe(hanging))
+    thread.start()
+    try:
+        until(hanging.with_suffix(".begun").exists)
+        assert probe(clip).frames == probe(other).frames == 12  # one that is known, and one that is tried
+        assert thread.is_alive()
+    finally:
+        hanging.with_suffix(".go on").touch()
+        thread.join(20)
+    assert not thread.is_alive()

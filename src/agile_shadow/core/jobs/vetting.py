@@ -34,6 +34,7 @@ _TABLE = """CREATE TABLE IF NOT EXISTS read_well (
 _SOUND = 24_000  # samples that are tried
 _STALLED = 120.0  # seconds
 _TRIES = 2
+_SIDE_BY_SIDE = 2  # a file on a drive that does not answer holds up one
 
 Known = tuple[Path, int, int]
 
@@ -83,10 +84,12 @@ def _try_out(question: Question, report: Report) -> None:
 
 class Vetting:
     """Stands at the door of this process: every opening of a media file comes through :meth:`vet`. A context manager
-    while it does. Any thread may ask; several that ask for one file wait for one answer."""
+    while it does. Any thread may ask; several that ask for one file wait for one answer, and nobody for a file that is
+    known, however long another takes."""
 
     def __init__(self) -> None:
-        self._lock = threading.Lock()
+        self._lock = threading.Lock()  # of what stands below, for a moment
+        self._asking: dict[Known, threading.Lock] = {}
         self._pool: WorkerPool | None = None
         self._well: set[Known] = set()
         self._deadly: set[Known] = set()
@@ -106,27 +109,40 @@ class Vetting:
         if known in self._well:
             return
         with self._lock:
-            if known in self._well:
-                return
-            if known in self._deadly:
-                raise _deadly(path)
-            if not was_read(*known):
-                self._try(path, rate, known)
-                remember_read([path])
-            self._well.add(known)
-            for part in parts_of(path) if is_joined(path) else ():
-                self._well.add((part, *status(part)))
+            turn = self._asking.setdefault(known, threading.Lock())
+        try:
+            with turn:
+                self._vet_in_turn(path, rate, known)
+        finally:
+            with self._lock:
+                self._asking.pop(known, None)
+
+    def _vet_in_turn(self, path: Path, rate: Fraction | None, known: Known) -> None:
+        if known in self._well:
+            return
+        if known in self._deadly:
+            raise _deadly(path)
+        if not was_read(*known):
+            self._try(path, rate, known)
+            remember_read([path])
+        self._well.add(known)
+        for part in parts_of(path) if is_joined(path) else ():
+            self._well.add((part, *status(part)))
+
+    def _workers(self) -> WorkerPool:
+        with self._lock:
+            if self._pool is None:
+                self._pool = WorkerPool(_SIDE_BY_SIDE, _STALLED)
+            if self._closed:  # meanwhile: a pool that has ended refuses what comes
+                self._pool.end()
+            return self._pool
 
     def _try(self, path: Path, rate: Fraction | None, known: Known) -> None:
         for left in reversed(range(_TRIES)):
             if self._closed:
                 raise MediaError("is not opened any more: the program is closing", path)
-            if self._pool is None:
-                self._pool = WorkerPool(1, _STALLED)
-            if self._closed:  # meanwhile: a pool that has ended refuses what comes
-                self._pool.end()
             try:
-                self._pool.submit(try_out, Question(path, rate)).result()
+                self._workers().submit(try_out, Question(path, rate)).result()
             except (WorkerDied, WorkerStalled) as error:
                 log.warning("%s ended its reader", path, exc_info=True)
                 if not left:

@@ -76,6 +76,10 @@ class Heard:
         if self._output is not None:
             self._output.stop()
 
+    def waits_for(self, seconds: float) -> bool:
+        """Whether what plays has waited for its files longer than that."""
+        return self._output is not None and self._output.reading_for() > seconds
+
     def levels(self) -> tuple[float, float] | None:
         """The peaks of what is heard now, left and right, 1 is full scale; None while nothing is heard."""
         return self._output.levels() if self._output is not None else None

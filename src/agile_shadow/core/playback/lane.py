@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
 
@@ -99,6 +101,7 @@ class Lane:
         self._closed = False
         self._releasing = False
         self._compositor = Compositor(presence, _OPEN_FILES[side])
+        self._drawing_since = 0.0  # by the monotonic clock; 0 while nothing is drawn
         self._thread = threading.Thread(target=self._loop, name=f"frames {side}", daemon=True)
         self._thread.start()
 
@@ -116,6 +119,11 @@ class Lane:
     def pace(self, path: Path) -> float | None:
         """How many times its own rate a file was decoded in order."""
         return self._compositor.paces.ratio(path)
+
+    def drawing_for(self) -> float:
+        """Seconds that the picture at hand has taken so far; 0 while there is none."""
+        since = self._drawing_since
+        return time.monotonic() - since if since else 0.0
 
     def end(self) -> None:
         with self._mail:
@@ -144,13 +152,22 @@ class Lane:
                 if request.speed:
                     self._run(request)
                 elif request.warm and self._side == "originals":
-                    self._compositor.prepare(request.project, request.program.steps(request.frame))
+                    with self._drawing():
+                        self._compositor.prepare(request.project, request.program.steps(request.frame))
                 else:
                     self._deliver_one(request, request.frame)
             except Overtaken:
                 continue
             except Exception:  # a fault here must not end the thread: the window would stay on its last picture
                 log.exception("showing frame %s", request.frame)
+
+    @contextmanager
+    def _drawing(self) -> Iterator[None]:
+        self._drawing_since = time.monotonic()
+        try:
+            yield
+        finally:
+            self._drawing_since = 0.0
 
     def _overtaken(self, request: Asked) -> Callable[[], bool]:
         return lambda: self._closed or not self._handover.is_current(request)
@@ -166,7 +183,8 @@ class Lane:
         if baked is not None and self._deliver_baked(request, tick, baked):
             return None
         aspect, overtaken = request.program.aspect, self._overtaken(request)
-        drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
+        with self._drawing():
+            drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
         self._handover.put(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)
         return self._compositor.only_file(drawn)
 
@@ -174,7 +192,8 @@ class Lane:
         """Hand over a frame of a baked file; False where that cannot be read: then it is drawn again."""
         frame = request.frame_of(tick)
         try:
-            pixels = self._compositor.baked(baked.path, frame - baked.start, request.program.aspect, request.window)
+            with self._drawing():
+                pixels = self._compositor.baked(baked.path, frame - baked.start, request.program.aspect, request.window)
         except (ShadowError, IndexError) as error:
             log.warning("baked: %s", error)
             return False

@@ -19,6 +19,8 @@ from .picture import Asked, Picture
 from .program import Program
 from .sound_output import SoundOutput
 
+_WAITS = 0.5  # seconds for one picture, or a block of sound, from which on a thread may wait for a drive that is away
+
 
 @dataclass(frozen=True)
 class View:
@@ -88,9 +90,22 @@ class Player:
         self._project = self.heard.project = project
 
     def look_again(self) -> None:
-        """Files came or went: show the same position as it is now."""
-        if self._project is not None and not self.playing:
+        """Files came or went: show the same position as it is now. A thread that waits for a drive which does not answer
+        is left behind; another takes its place."""
+        left = self._leave_waiting()
+        if self._project is None:
+            return
+        if self.playing and (left or self.heard.waits_for(_WAITS)):
+            self.play(self.clock.speed)
+        elif not self.playing:
             self._ask()
+
+    def _leave_waiting(self) -> bool:
+        waiting = [side for side, lane in self._lanes.items() if lane.drawing_for() > _WAITS]
+        for side in waiting:
+            self._lanes[side].end()
+            self._lanes[side] = Lane(self._handover, self.clock, self.presence, side)
+        return bool(waiting)
 
     def look(self, yes: bool) -> None:
         """Whether anybody looks at its pictures: without, positions are kept and nothing is decoded."""

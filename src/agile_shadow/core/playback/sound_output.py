@@ -68,6 +68,10 @@ class SoundOutput:
         """Why what plays now is not heard; "" while it is."""
         return self._run.failed if self._run is not None else ""
 
+    def reading_for(self) -> float:
+        """Seconds that the block at hand has been read for so far; 0 while none is."""
+        return self._run.reading_for() if self._run is not None else 0.0
+
     def levels(self) -> tuple[float, float] | None:
         """Peaks of the block that plays, left and right, 1 is full scale; None while nothing plays."""
         return self._run.levels if self._run is not None else None
@@ -105,6 +109,7 @@ class _Run:
         self._blocks: queue.Queue[NDArray[np.float32]] = queue.Queue(_AHEAD)
         self._played = 0
         self._stamp = now()
+        self._reading_since = 0.0
         self.thread = threading.Thread(target=self._feed, name="sound", daemon=True)
         self.thread.start()
 
@@ -112,10 +117,23 @@ class _Run:
         """Seconds heard, as far as the device says; 0 until it begins. One that stands still has failed."""
         since = self._now() - self._stamp
         if since > (_STILL if self._played else _OPENING) and not self.stopped.is_set():
-            self._fail("the sound device stands still")
+            waits = self.reading_for() > _STILL / 2
+            self._fail("its file does not answer" if waits else "the sound device stands still")
         if not self._played:
             return 0.0
         return (self._played - _BLOCK) / SAMPLE_RATE + min(since, _BLOCK / SAMPLE_RATE)
+
+    def reading_for(self) -> float:
+        """Seconds that the block at hand has been read for so far; 0 while none is."""
+        since = self._reading_since
+        return time.monotonic() - since if since else 0.0
+
+    def _read(self, source: Source) -> NDArray[np.float32]:
+        self._reading_since = time.monotonic()
+        try:
+            return source.read(self._position, _BLOCK)
+        finally:
+            self._reading_since = 0.0
 
     def _fail(self, what: str) -> None:
         if not self.failed:
@@ -141,19 +159,20 @@ class _Run:
         if self._library is None:
             self._feed_nobody(source)
             return
-        self._blocks.put(source.read(self._position, _BLOCK))
+        self._blocks.put(self._read(source))
         with self._library.OutputStream(
             samplerate=SAMPLE_RATE, channels=2, dtype="float32", blocksize=_BLOCK, callback=self._on_block
         ):
             while not self.stopped.is_set():
                 self._position += _BLOCK
-                self._put(source.read(self._position, _BLOCK))
+                self._put(self._read(source))
 
     def _feed_nobody(self, source: Source) -> None:
         """Read in time with the clock, for the levels alone."""
         begun, blocks = self._now(), 0
         while not self.stopped.is_set():
-            self._weigh(source.read(self._position + blocks * _BLOCK, _BLOCK))
+            self._weigh(self._read(source))
+            self._position += _BLOCK
             blocks += 1
             self.stopped.wait(max(0.0, begun + blocks * _BLOCK / SAMPLE_RATE - self._now()))
 
