@@ -94,6 +94,32 @@ def filmed(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
+def ingested(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with a project whose card was taken in, with half-size proxies. Not to be written to."""
+    from tests.footage import ingest, preset
+
+    folder = tmp_path_factory.mktemp("ingested")
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
+        ingest(drawn_card, folder / "film" / "The Tern Ferry.otio", preset())
+    return folder / "film"
+
+
+@pytest.fixture
+def film(ingested: Path, tmp_path: Path) -> Path:
+    """A project file of one's own, with its shelves."""
+    return own_copy(ingested / "The Tern Ferry.otio", tmp_path / "film")
+
+
+def own_copy(project: Path, folder: Path) -> Path:
+    """A project's folder with all in it, copied to another; the project file there."""
+    shutil.copytree(project.parent, folder)
+    copy = folder / project.name
+    copy.write_text(project.read_text().replace(str(project.parent), str(folder)))
+    return copy
+
+
+@pytest.fixture(scope="session")
 def stored(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A card, ingested to two shelves, with its proxies: to be copied, never changed."""
     from agile_shadow.core.ingest import IngestRequest, IngestRun

@@ -19,7 +19,7 @@ from agile_shadow.core.stand_ins.card import CUT_OFF
 from agile_shadow.core.timeline import append, with_speed
 from tests.core.test_ingest import cli
 from tests.effects import named
-from tests.footage import NUMBERS, here, ingest
+from tests.footage import NUMBERS, here
 
 
 def test_probe_answers_for_the_good_and_fails_for_the_bad(drawn_card: Path) -> None:
@@ -58,15 +58,13 @@ def test_bad_input_is_one_sentence_and_a_status(card: Path, tmp_path: Path) -> N
     assert not (tmp_path / "o").exists()
 
 
-def test_an_empty_timeline_is_not_exported(card: Path, tmp_path: Path) -> None:
-    ingest(card, tmp_path / "f" / "p.otio")
-    status, answer, said = here("export", "--project", tmp_path / "f" / "p.otio", "--out", tmp_path / "film.mp4")
+def test_an_empty_timeline_is_not_exported(film: Path, tmp_path: Path) -> None:
+    status, answer, said = here("export", "--project", film, "--out", tmp_path / "film.mp4")
     assert status == 1 and list(answer) == ["error"] and "empty" in said
 
 
-def test_a_frame_of_the_timeline_is_written_from_either_side(card: Path, tmp_path: Path) -> None:
-    file = tmp_path / "f" / "p.otio"
-    ingest(card, file)
+def test_a_frame_of_the_timeline_is_written_from_either_side(film: Path, tmp_path: Path) -> None:
+    file = film
     project = load_project(file)
     clip = named(project, "A001C002")
     project = project.with_timeline_settings_of(clip)

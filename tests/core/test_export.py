@@ -1,6 +1,7 @@
 """The film comes from the originals, frame for frame what the timeline says."""
 
 import os
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,17 +15,27 @@ from agile_shadow.core.media import FrameReader, SoundReader, probe, to_bgra
 from agile_shadow.core.presets import Mark, Preset, Proxies
 from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.timeline import Timeline, append
+from tests.conftest import own_copy
 from tests.effects import with_everything
 from tests.footage import NUMBERS, codes, ingest, refusal
 
 CUT = (("A001C002", 3, 12), ("PCK_0007", 10, 20), ("00004", 0, 10))
 
 
+@pytest.fixture(scope="module")
+def marked(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Ingested once, with a large mark on every proxy."""
+    marks = Proxies(scale=Fraction(1, 2), codec="h264", marks=(Mark(text="PROXY", size=0.5, x=0.5, y=0.5),))
+    project = tmp_path_factory.mktemp("marked") / "film" / "p.otio"
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("AGILE_SHADOW_HOME", str(project.parent.parent / "profile"))
+        ingest(drawn_card, project, Preset(name="Marked", proxies=marks))
+    return project
+
+
 @pytest.fixture
-def project(card: Path, tmp_path: Path) -> Project:
-    marked = Proxies(scale=Fraction(1, 2), codec="h264", marks=(Mark(text="PROXY", size=0.5, x=0.5, y=0.5),))
-    ingest(card, tmp_path / "film" / "p.otio", Preset(name="Marked", proxies=marked))
-    project = load_project(tmp_path / "film" / "p.otio").but(showing="proxies")
+def project(marked: Path, tmp_path: Path) -> Project:
+    project = load_project(own_copy(marked, tmp_path / "film")).but(showing="proxies")
     for name, first, count in CUT:
         clip = next(clip for clip in project.clips if clip.name == name)
         project = project.with_timeline_settings_of(clip)
@@ -111,7 +122,8 @@ def test_the_film_never_takes_the_name_of_footage(project: Project, tmp_path: Pa
 
 def test_the_film_shows_every_effect_as_the_player_does(project: Project, tmp_path: Path) -> None:
     project = with_everything(project, frames=4)
-    line = project.timeline
+    line = replace(project.timeline, width=480, height=270)  # smaller pictures, drawn the same way
+    project = project.but(timeline=line)
     result = make_film(plain_film(project, tmp_path / "film.mov"), quiet)
     assert result.frames == line.length
     with FrameReader(result.path) as reader:

@@ -117,7 +117,7 @@ def test_the_packages_own_reader_finds_the_same_events(project: Project) -> None
     assert [one for one in warps if abs(one) != 1] == pytest.approx(said)
 
 
-@FEW
+@settings(FEW, max_examples=15)  # its library takes a second for one
 @given(cuts(speeds=False))
 def test_an_aaf_read_back_has_the_same_events(tmp_path_factory: pytest.TempPathFactory, project: Project) -> None:
     path = tmp_path_factory.mktemp("aaf") / "cut.aaf"

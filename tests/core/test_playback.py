@@ -8,14 +8,22 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import Mixer, files
-from agile_shadow.core.playback import ClipProgram, MeterReading, Picture, Player, Reason, TimelineProgram, why_late
-from agile_shadow.core.playback import player
+from agile_shadow.core.playback import (
+    ClipProgram,
+    MeterReading,
+    Picture,
+    Player,
+    Reason,
+    TimelineProgram,
+    player,
+    why_late,
+)
 from agile_shadow.core.playback.meter import Meter
 from agile_shadow.core.project import Clip, Project, load_project
 from agile_shadow.core.stand_ins import read_code
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import append
-from tests.footage import NUMBERS, ingest
+from tests.footage import NUMBERS
 
 
 class Watched:
@@ -43,9 +51,8 @@ def watched() -> Iterator[Watched]:
 
 
 @pytest.fixture
-def project(card: Path, tmp_path: Path) -> Project:
-    ingest(card, tmp_path / "film" / "p.otio")
-    return load_project(tmp_path / "film" / "p.otio")
+def project(film: Path) -> Project:
+    return load_project(film)
 
 
 def named(project: Project, name: str) -> Clip:

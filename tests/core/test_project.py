@@ -17,13 +17,12 @@ from agile_shadow.core.project.earlier import earlier_saves
 from agile_shadow.core.project.file import Memo
 from agile_shadow.core.timeline import Colour, append
 from tests.effects import with_everything
-from tests.footage import ingest, preset, refusal
+from tests.footage import preset, refusal
 
 
 @pytest.fixture
-def project_file(card: Path, tmp_path: Path) -> Path:
-    path = tmp_path / "film" / "p.otio"
-    ingest(card, path)
+def project_file(film: Path) -> Path:
+    path = film.rename(film.with_name("p.otio"))
     project = load_project(path)
     clip = next(clip for clip in project.clips if clip.name == "A001C002")
     project = project.with_timeline_settings_of(clip)

@@ -511,10 +511,10 @@ def made(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder / "p.otio"
 
 
-def cut_of(made: Path, path: Path, seconds: Fraction) -> Project:
-    """A project of its own whose timeline holds some of every clip with a picture."""
+def cut_of(made: Path, path: Path, seconds: Fraction, count: int = 3) -> Project:
+    """A project of its own whose timeline holds some of the first so many clips with a picture."""
     project = load_project(made)
-    clips = [clip for clip in project.clips if clip.original.info.kind == "video"]
+    clips = [clip for clip in project.clips if clip.original.info.kind == "video"][:count]
     project = project.with_timeline_settings_of(clips[0])
     line = project.timeline
     for clip in clips:

@@ -10,7 +10,6 @@ from agile_shadow.core.errors import ProjectError
 from agile_shadow.core.kit.merging import merge_cuts
 from agile_shadow.core.project import load_project, new_project, save_project
 from agile_shadow.core.project.cut import Cut, tidy_tags
-from tests.footage import ingest
 
 
 @given(st.lists(st.text(max_size=80), max_size=60))
@@ -21,9 +20,8 @@ def test_tags_are_each_once_in_order_and_tidying_twice_is_tidying_once(words: li
     assert folded == sorted(set(folded)) and all(0 < len(tag) <= 60 for tag in tags)
 
 
-def test_tags_come_back_from_the_file_and_are_decisions(card: Path, tmp_path: Path) -> None:
-    ingest(card, tmp_path / "p.otio")
-    project = load_project(tmp_path / "p.otio")
+def test_tags_come_back_from_the_file_and_are_decisions(film: Path, tmp_path: Path) -> None:
+    project = load_project(film)
     first, second = project.clips[:2]
     tagged = project.with_tags(first.id, ["tern", " Interview ", "TERN", ""]).with_pin(first.id, "originals")
     assert tagged.clips[0].tags == ("Interview", "tern") and tagged.footage is project.footage

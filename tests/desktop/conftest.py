@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -19,7 +18,6 @@ from agile_shadow.desktop.__main__ import folders_for, make_app
 from agile_shadow.desktop.folders import Folders
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
-from tests.footage import ingest, preset
 
 if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -39,25 +37,6 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 @pytest.fixture(scope="session")
 def qapp() -> Iterator[QApplication]:
     yield make_app(["agile-shadow"])
-
-
-@pytest.fixture(scope="session")
-def ingested(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A folder with a project whose card was taken in."""
-    folder = tmp_path_factory.mktemp("ingested")
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
-        ingest(drawn_card, folder / "film" / "The Tern Ferry.otio", preset())
-    return folder / "film"
-
-
-@pytest.fixture
-def film(ingested: Path, tmp_path: Path) -> Path:
-    """A project file of one's own, with its shelves."""
-    folder = Path(shutil.copytree(ingested, tmp_path / "film"))
-    project = folder / "The Tern Ferry.otio"
-    project.write_text(project.read_text().replace(str(ingested), str(folder)))
-    return project
 
 
 @pytest.fixture

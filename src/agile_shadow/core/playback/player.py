@@ -90,8 +90,8 @@ class Player:
         self._project = self.heard.project = project
 
     def look_again(self) -> None:
-        """Files came or went: show the same position as it is now. A thread that waits for a drive which does not answer
-        is left behind; another takes its place."""
+        """Files came or went: show the same position as it is now. A thread that waits for a drive is left behind, and
+        another takes its place."""
         left = self._leave_waiting()
         if self._project is None:
             return
