@@ -36,7 +36,8 @@ class HangingDrive:
     def __init__(self, behind: Path, folder: Path) -> None:
         self.folder = folder
         command = [sys.executable, "-m", "benchmarks.hanging_drive", str(behind), str(folder)]
-        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, text=True, cwd=Path(__file__).parent.parent)
+        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True,
+                                         stderr=subprocess.DEVNULL, cwd=Path(__file__).parent.parent)  # fmt: skip
         end = time.monotonic() + 20
         while not os.path.ismount(folder):
             if self._process.poll() is not None or time.monotonic() > end:
@@ -138,7 +139,8 @@ def _serve(behind: str, folder: str) -> None:
         words: dict[str, Callable[[], None]] = {"hang": free.clear, "go on": free.set}
         for line in sys.stdin:
             words.get(line.strip(), lambda: None)()
-        free.set()
+        free.set()  # whoever mounted it has ended
+        subprocess.run(["umount", "--lazy", folder], check=False, capture_output=True)
 
     threading.Thread(target=listen, daemon=True).start()
     mfusepy.FUSE(Drive(), folder, foreground=True, attr_timeout=0, entry_timeout=0, direct_io=True)

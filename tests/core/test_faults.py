@@ -15,7 +15,7 @@ from agile_shadow.core.drives import drives
 from agile_shadow.core.errors import Cancelled, WorkerStalled
 from agile_shadow.core.files import is_partial
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, SourceListing, finding
-from agile_shadow.core.jobs import JobStore, Report, WorkerPool
+from agile_shadow.core.jobs import JobStore, Report, WorkerPool, pool
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.stand_ins.reader import StandInDrive
@@ -185,8 +185,10 @@ def test_two_at_once_never_double_a_file(card: StandInDrive, calm: tuple[IngestR
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSTOP])
 def test_a_worker_that_dies_or_hangs_costs_nothing(
-    card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path, how: signal.Signals
-) -> None:
+    card: StandInDrive, calm: tuple[IngestReport, dict], tmp_path: Path, how: signal.Signals,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    monkeypatch.setattr(pool, "_START", 8.0)  # one that is struck while it starts is not waited for as long
     card.behave(speed=8_000)
     film = Film(tmp_path / "died", card)
 

@@ -2,6 +2,7 @@
 
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -9,11 +10,14 @@ import pytest
 
 from agile_shadow.core.errors import MediaError, ProxyError
 from agile_shadow.core.media import SAMPLE_RATE, FrameReader, SoundReader, probe, read_index
+from agile_shadow.core.media import index as index_module
+from agile_shadow.core.media import opening as opening_module
 from agile_shadow.core.media.probe import open_media
 from agile_shadow.core.presets import CODECS, Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.stand_ins import CLIPS, ClipPlan
 from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
+from tests.drawn import draw
 from tests.footage import code_in, codes, refusal
 
 BY_SCENE = {plan.path: plan for plan in CLIPS}
@@ -108,3 +112,22 @@ def test_a_proxy_never_replaces_a_file_and_leaves_nothing_half_made(drawn_card: 
     with pytest.raises(MediaError):
         make(drawn_card / CUT_OFF, tmp_path / "other.mov")
     assert [path.name for path in tmp_path.iterdir() if path.is_file()] == ["proxy.mov"]
+
+
+@pytest.mark.parametrize("opening", [open_media, FrameReader, probe])
+def test_a_file_that_goes_while_it_is_opened_is_said_to_be_gone_not_damaged(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, opening: Any
+) -> None:
+    path = draw(tmp_path / "a.mov", 12)
+    with monkeypatch.context() as meanwhile:
+        looked = opening_module._refuse_empty
+        meanwhile.setattr(opening_module, "_refuse_empty", lambda part, several: (looked(part, several), part.unlink()))
+        with pytest.raises(MediaError, match="not there"):
+            opening(path)
+    draw(path, 12)
+    with monkeypatch.context() as meanwhile:
+        table = index_module._from_table
+        meanwhile.setattr(index_module, "_from_table", lambda path, stream: (path.unlink(), table(path, stream))[1])
+        if opening is not open_media:
+            with pytest.raises(MediaError, match="not there"):
+                opening(path)

@@ -11,7 +11,7 @@ import numpy as np
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
-from ..errors import MediaError
+from ..errors import MediaError, from_os_error
 from ..time import STANDARD_RATES, nearest_standard_rate
 from .joined import joint_ticks, parts_of
 from .opening import open_media, part_lengths
@@ -110,8 +110,15 @@ def read_index(path: Path, stream: VideoStream) -> FrameIndex:
     """The frame index of an open file, from its table where it has a whole one, else by reading all packets.
 
     The packets are read through an opening of their own: the caller's container stays where it is.
-    Raises MediaError for a file that is cut off.
+    Raises MediaError for a file that is cut off, or went meanwhile.
     """
+    try:
+        return _read_index(path, stream)
+    except (FileNotFoundError, PermissionError) as error:
+        raise from_os_error(error, path, MediaError) from error
+
+
+def _read_index(path: Path, stream: VideoStream) -> FrameIndex:
     assert stream.time_base is not None
     if is_joined(path):
         return _of_parts(path, stream.time_base)

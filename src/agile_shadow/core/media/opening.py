@@ -62,6 +62,8 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
         if "%" in path.name and path.suffix.lower() in _PATTERN_READ:  # the library would take it for a pattern
             options["pattern_type"], kind = "none", "image2"
         return _plain(av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace"))
+    except (FileNotFoundError, PermissionError) as error:  # the library's own are of these kinds too
+        raise from_os_error(error, path, MediaError) from error
     except av.error.FFmpegError as error:
         raise MediaError(
             "cannot be read as media: it is damaged, cut off, or of another kind", path, "Check the file."
