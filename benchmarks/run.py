@@ -25,6 +25,7 @@ from estimates import measure_estimates
 from faults import measure_faults
 from films import measure_film_faults, measure_film_kills, measure_films
 from footage import demo_card, heavy_clip
+from hanging import measure_hanging
 from helpers import measure_helpers
 from hostile import main as hostile
 from ingest import (
@@ -162,6 +163,7 @@ _GROUPS: dict[str, Group] = {
     "listing": _alone(measure_listing), "copies": _alone(measure_two_copies), "memory": _alone(measure_memory),
     "overlap": _alone(measure_overlap), "fuzz": _alone(measure_fuzz), "queue": _alone(measure_queue),
     "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _alone(measure_storage),
+    "hanging": _alone(measure_hanging),
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
     "single": lambda folder, numbers: measure_single(folder, numbers[0] if numbers else 25),
     "big": _alone(measure_big), "cutting": _alone(measure_cutting), "sides": _alone(measure_sides),

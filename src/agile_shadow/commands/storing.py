@@ -37,7 +37,7 @@ from ..core.storage import (
 )
 from ..core.storage import tidy as tidy_files
 from ..core.storage.behind import behind, bring_up
-from ..core.storage.carrying import CarryRequest, carry, plan_carrying
+from ..core.storage.carrying import Carried, CarryRequest, carry, plan_carrying
 from ..core.storage.keeping import KeepResult, keep_request, keep_shelf
 from ..core.storage.kept import note_kept, set_plan
 from ..core.storage.mending import PutBackRequest, find_whole, put_back
@@ -328,11 +328,18 @@ def collect(
     project: Document,
     folder: Folder,
     proxies: Annotated[bool, typer.Option("--proxies/--no-proxies", help="Whether proxies go along.")] = True,
+    handles: Annotated[
+        int | None,
+        typer.Option("--handles", min=0, max=100_000, metavar="FRAMES",
+                     help="Of originals only what is used and so many frames before and after it, where they can be "
+                          "cut without encoding them anew; default: whole files."),
+    ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would be carried.")] = False,
     as_json: AsJson = False,
-) -> None:
-    """Carry only what the cut uses: whole files of the clips that any timeline shows or plays."""
-    _carry(project, CarryRequest(_loaded(project), folder.absolute(), True, True, proxies), dry_run, as_json)
+) -> None:  # fmt: skip
+    """Carry only what the cut uses: the files of the clips that any timeline shows or plays."""
+    request = CarryRequest(_loaded(project), folder.absolute(), True, True, proxies, handles)
+    _carry(project, request, dry_run, as_json)
 
 
 def _loaded(path: Path) -> Project:
@@ -341,22 +348,31 @@ def _loaded(path: Path) -> Project:
 
 
 def _carry(project: Path, request: CarryRequest, dry_run: bool, as_json: bool) -> None:
-    path = None
+    done: Carried | None = None
     with told():
         plan = plan_carrying(request)
         if not dry_run:
-            path, _project = carry(request, saying())
+            done = carry(request, saying())
     values = {
         "files": len(plan.loads), "bytes": plan.size, "free": plan.free, "fits": plan.fits,
-        "missing": list(plan.missing), "project": str(path) if path is not None else None,
+        "missing": list(plan.missing), "project": str(done.path) if done is not None else None,
+        "cut": [_name_in(request, key) for key in done.cut] if done is not None else [],
+        "whole": [{"clip": name, "reason": why} for name, why in done.whole] if done is not None else [],
     }  # fmt: skip
 
     def lines() -> Iterator[str]:
         yield f"{len(plan.loads)} files, {gigabytes(plan.size)}: {'fits' if plan.fits else 'does not fit'}"
         yield from (f"  not there: {text}" for text in plan.missing)
-        if path is not None:
-            yield f"All of it was read back: {path}. {project} and its files stay as they were."
+        if done is not None:
+            yield from (f"  only what is used: {_name_in(request, key)}" for key in done.cut)
+            yield from (f"  whole: {name} {why}" for name, why in done.whole)
+            yield f"All of it was read back: {done.path}. {project} and its files stay as they were."
 
     answer(values, as_json, lines)
     if plan.missing or not plan.fits:
         raise typer.Exit(1)
+
+
+def _name_in(request: CarryRequest, identity: str) -> str:
+    clip = request.project.clip(identity)
+    return clip.name if clip is not None else identity

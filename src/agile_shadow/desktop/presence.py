@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 EVERY = 3.0  # seconds between two looks
+_ENDING = 1.0  # seconds that are waited for a look to end: it changes nothing, and may hang with a drive
 
 
 class Looking(QObject):
@@ -63,7 +64,7 @@ class Looking(QObject):
         self._closed = True
         self._wake.set()
         self.attending.end()
-        return lambda limit: self._thread.join(limit) if self._thread.is_alive() else None
+        return lambda limit: self._thread.join(min(limit, _ENDING)) if self._thread.is_alive() else None
 
     def _loop(self) -> None:
         while not self._closed:

@@ -3,34 +3,50 @@ shelves follow in one step. What was copied stays where it was: nothing is remov
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
-from pathlib import Path
+from fractions import Fraction
+from pathlib import Path, PurePosixPath
 
 from ..below import Anchor
-from ..errors import CopyError, ShadowError, from_os_error
-from ..files import plain_name
+from ..errors import CopyError, MediaError, ShadowError, from_os_error
+from ..files import fitting_name, plain_name
 from ..ingest.copying import copy_file
 from ..ingest.writing import Step
 from ..jobs import CopyRecord, JobStore, Report
+from ..media import FrameReader, MediaInfo
 from ..media.sequence import members
-from ..pairs import FileRef
-from ..project import Clip, Project, save_project
+from ..pairs import FileRef, Original, Proxy
+from ..project import Clip, Decision, Project, save_project
 from ..readings import note_readings, reading_now
 from ..shelves import Shelf, free_room, put_mark_and_remember, with_volume
 from .keeping import HASHED
+from .trimming import (
+    CHECKSUM,
+    Stretch,
+    Trimmed,
+    can_be_cut_at,
+    may_be_trimmed,
+    stretch_of,
+    trim,
+    used_seconds,
+    within,
+)
 
 
 @dataclass(frozen=True)
 class CarryRequest:
     """Carry a project to a folder. ``only_used``: only clips that a timeline uses; ``originals`` and ``proxies``:
-    whether these go along."""
+    whether these go along. ``handles``: of originals only what is used and so many frames before and after it, where
+    they can be cut without encoding them anew; None: whole files."""
 
     project: Project
     folder: Path
     only_used: bool = False
     originals: bool = True
     proxies: bool = True
+    handles: int | None = None
 
     @property
     def clips(self) -> tuple[Clip, ...]:
@@ -103,9 +119,20 @@ def _loads(project: Project, clip: Clip, file: FileRef) -> Iterable[Load]:
         )  # fmt: skip
 
 
-def carry(request: CarryRequest, report: Report) -> tuple[Path, Project]:
-    """Copy all of it, then write the project there: (its file, the project). Raises ShadowError, CopyError, ShelfGone,
-    Cancelled; a project file is only written once every file was read back."""
+@dataclass(frozen=True)
+class Carried:
+    """What was done: the project's file, the project as it lies there. ``cut``: of which clips only a stretch went
+    along; ``whole``: (clip, why) of those that were to be cut and were not."""
+
+    path: Path
+    project: Project
+    cut: tuple[str, ...] = ()
+    whole: tuple[tuple[str, str], ...] = ()
+
+
+def carry(request: CarryRequest, report: Report) -> Carried:
+    """Copy all of it, then write the project there. Raises ShadowError, CopyError, ShelfGone, Cancelled; a project file
+    is only written once every file was read back."""
     plan = plan_carrying(request)
     _refuse(request, plan)
     shelves = _shelves(request)
@@ -126,9 +153,14 @@ def carry(request: CarryRequest, report: Report) -> tuple[Path, Project]:
     records, store = {}, JobStore()
     for root in {shelf.root for shelf in request.project.shelves}:
         records.update({record.target: record for record in store.copies_below(root)})
+    cut, whole_ones = _cut(request, anchors, report)
+    left_out = {path for key in cut for path in _whole_files(request.project, key)}
     for load in plan.loads:
-        _carry_one(load, anchors[load.shelf], records.get(str(load.source)), store, step)
-    project = _project_there(request, shelves)
+        if load.source in left_out:
+            step(2 * load.size)
+        else:
+            _carry_one(load, anchors[load.shelf], records.get(str(load.source)), store, step)
+    project = with_cut_files(_project_there(request, shelves), cut)
     path = request.folder / (plain_name(request.project.name, "Project") + ".otio")
     if path.exists():
         raise ShadowError("is there already", path, "Choose an empty folder.")
@@ -137,7 +169,105 @@ def carry(request: CarryRequest, report: Report) -> tuple[Path, Project]:
         put_mark_and_remember(shelves[identity], anchor)
     save_project(project, path)
     report(1.0)
-    return path, project
+    return Carried(path, project, tuple(cut), tuple(whole_ones))
+
+
+def _whole_files(project: Project, identity: str) -> set[Path]:
+    """The whole original and proxies of a clip, which do not go along when it was cut."""
+    clip = project.clip(identity)
+    files = [clip.original.file, *(proxy.file for proxy in clip.proxies)] if clip is not None else []
+    return {path for file in files if (path := project.path(file)) is not None}
+
+
+@dataclass(frozen=True)
+class CutClip:
+    """What a clip becomes of which only a stretch goes along: ``proxies`` are those that could be cut too."""
+
+    original: Trimmed
+    proxies: tuple[Proxy, ...]
+
+
+def _cut(
+    request: CarryRequest, anchors: Mapping[str, Anchor], report: Report
+) -> tuple[dict[str, CutClip], list[tuple[str, str]]]:
+    """The clips of which only a stretch goes along; (name, why) of those of which all does."""
+    cut: dict[str, CutClip] = {}
+    whole: list[tuple[str, str]] = []
+    if request.handles is None or not request.originals:
+        return cut, whole
+    used = used_seconds((request.project.timeline, *request.project.others))
+    for clip in request.clips:
+        try:
+            found = _cut_one(request, clip, used.get(clip.id), anchors, report)
+        except MediaError as error:  # it stays as it is, and goes along whole
+            whole.append((clip.name, error.what))
+        else:
+            cut.update({clip.id: found} if found is not None else {})
+    return cut, whole
+
+
+def _cut_one(
+    request: CarryRequest, clip: Clip, used: tuple[Fraction, Fraction] | None, anchors: Mapping[str, Anchor],
+    report: Report,
+) -> CutClip | None:  # fmt: skip
+    file, info = clip.original.file, clip.original.info
+    source = request.project.path(file)
+    if source is None or used is None or info.kind != "video":
+        return None
+    if not may_be_trimmed(source, info):
+        raise MediaError("is of a kind that is not cut without encoding it anew", source, "It is carried whole.")
+    with FrameReader(source) as reader:
+        stretch = stretch_of(reader.index, used, request.handles or 0)
+    if stretch is None:
+        return None
+
+    def made(file: FileRef, source: Path, info: MediaInfo, stretch: Stretch) -> Trimmed:
+        name = fitting_name(f"{source.stem} {stretch.first}-{stretch.end - 1}", source.suffix)
+        target = anchors[file.shelf].root / PurePosixPath(file.path).parent / name
+        found = trim(source, info, stretch, target, anchors[file.shelf], lambda _done: report(0.0))
+        note_readings([reading_now(found.path, found.info.size, found.modified, CHECKSUM, found.value)])
+        return found
+
+    original = made(file, source, info, stretch)
+    proxies = []
+    for proxy in clip.proxies if request.proxies else ():
+        path, part = request.project.path(proxy.file), Stretch(stretch.first - proxy.offset, stretch.end - proxy.offset)
+        if path is not None and may_be_trimmed(path, proxy.info) and can_be_cut_at(path, part):
+            with suppress(MediaError):  # it is made again
+                proxies.append(_cut_proxy(proxy, made(proxy.file, path, proxy.info, part), anchors))
+    return CutClip(original, tuple(proxies))
+
+
+def _cut_proxy(proxy: Proxy, found: Trimmed, anchors: Mapping[str, Anchor]) -> Proxy:
+    below = found.path.relative_to(anchors[proxy.file.shelf].root).as_posix()
+    return replace(proxy, file=FileRef(proxy.file.shelf, below), info=found.info, size=found.info.size, offset=0,
+                   proof=None)  # fmt: skip
+
+
+def with_cut_files(project: Project, cut: Mapping[str, CutClip]) -> Project:
+    """The project with files that begin later in place of whole ones: clips, blocks and decisions follow."""
+    clips, shifts = [], {}
+    decisions = dict(project.cut.decisions)
+    for clip in project.footage.clips:
+        one = cut.get(clip.id)
+        if one is not None:
+            shifts[clip.id] = one.original.begins, one.original.info.duration
+            clip = _cut_clip(project, clip, one)
+            decided = decisions.get(clip.id)
+            if decided is not None:
+                decisions[clip.id] = Decision(pin=decided.pin, tags=decided.tags)
+        clips.append(clip)
+    timelines = [within(line, shifts) for line in (project.timeline, *project.others)]
+    changed = replace(project.cut, timeline=timelines[0], others=tuple(timelines[1:]), decisions=decisions)
+    return Project(replace(project.footage, clips=tuple(clips)), changed)
+
+
+def _cut_clip(project: Project, clip: Clip, one: CutClip) -> Clip:
+    shelf, made = project.shelf(clip.original.file.shelf), one.original
+    assert shelf is not None
+    file = FileRef(shelf.id, made.path.relative_to(shelf.root).as_posix())
+    original = Original(file, made.info, made.info.size, made.modified, CHECKSUM, made.value)
+    return replace(clip, original=original, proxies=one.proxies)
 
 
 def _refuse(request: CarryRequest, plan: CarryPlan) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import heapq
 import os
 import stat
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -25,6 +26,7 @@ from .records import Recorded, recorded_below
 
 _BLOCK = 512  # bytes that stat(2) counts in
 _SHOWN = 60  # things in a folder that are shown singly; the rest together
+_KEPT = 1000  # files of a folder that are all kept until the end
 _DEEPEST = 120  # folders within folders that are entered: each is held open
 _LEAST = 4000  # parts of the whole: what is smaller is shown with the rest of its folder
 CERTIFICATE = ".certificate.json"
@@ -105,16 +107,19 @@ def count_room(
     return Room(anchor.root, area, free, dict(counting.counts), tuple(counting.unread))
 
 
+_Row = tuple[int, str, RoomKind, str, str]  # bytes, name, kind, clip, project of a file
+
+
 @dataclass
 class _Folder:
-    """A folder as it was counted. ``small``: (bytes, name, kind, clip, project) of its files."""
+    """A folder as it was counted. ``small``: its files, or of very many the largest."""
 
     name: str
     room: int = 0
     files: int = 0
     kinds: dict[RoomKind, int] = field(default_factory=dict)
     folders: list[_Folder] = field(default_factory=list)
-    small: list[tuple[int, str, RoomKind, str, str]] = field(default_factory=list)
+    small: list[_Row] = field(default_factory=list)
 
     def add(self, other: _Folder) -> None:
         """A folder in it."""
@@ -159,17 +164,19 @@ class _Counting:
             names = []
         self._report(0.0)
         inside = _Inside.of(names, "ascmhl" in below.split("/"), self._recorded.in_folder(below))
+        look, is_folder, count, rows = os.stat, stat.S_ISDIR, self._file, found.small  # at hand, for very many files
         for one in names:
             try:
-                status = os.stat(one, dir_fd=handle, follow_symlinks=False)
+                status = look(one, dir_fd=handle, follow_symlinks=False)
             except OSError as error:
                 if not isinstance(error, FileNotFoundError):  # else it went meanwhile
                     self.unread.append((below + one, error.strerror or "cannot be read"))
                 continue
-            if stat.S_ISDIR(status.st_mode):
+            if is_folder(status.st_mode):
                 self._enter(found, handle, one, below, status, depth)
             else:
-                self._file(found, one, status, inside)
+                rows.append(count(one, status, inside))
+        self._add_up(found)
         return found
 
     def _enter(self, found: _Folder, parent: int, name: str, below: str, status: os.stat_result, depth: int) -> None:
@@ -192,19 +199,25 @@ class _Counting:
         finally:
             os.close(handle)
 
-    def _file(self, found: _Folder, name: str, status: os.stat_result, inside: _Inside) -> None:
+    def _file(self, name: str, status: os.stat_result, inside: _Inside) -> _Row:
         room = status.st_blocks * _BLOCK
         if status.st_nlink > 1:
             room = 0 if status.st_ino in self._seen else room
             self._seen.add(status.st_ino)
         claim = self._claims.get(status.st_ino)
-        kind = claim.kind if claim is not None else inside.kind(name)
-        found.room += room
-        found.files += 1
-        found.kinds[kind] = found.kinds.get(kind, 0) + room
-        self.counts[kind] = self.counts.get(kind, 0) + 1
-        clip, project = (claim.clip, claim.project) if claim is not None else ("", "")
-        found.small.append((room, name, kind, clip, project))
+        if claim is None:
+            return room, name, inside.kind(name), "", ""
+        return room, name, claim.kind, claim.clip, claim.project
+
+    def _add_up(self, found: _Folder) -> None:
+        """The files of a folder, by kinds; only the largest of very many are kept."""
+        for kind, number in Counter(row[2] for row in found.small).items():
+            self.counts[kind] = self.counts.get(kind, 0) + number
+            found.files += number
+            found.kinds[kind] = found.kinds.get(kind, 0) + sum(row[0] for row in found.small if row[2] == kind)
+        found.room += sum(row[0] for row in found.small)
+        if len(found.small) > _KEPT:
+            found.small = heapq.nlargest(_SHOWN, found.small)
 
 
 @dataclass(frozen=True)
@@ -222,6 +235,8 @@ class _Inside:
         return cls(records, known, frozenset(name for name in films if name in there))
 
     def kind(self, name: str) -> RoomKind:
+        if not (self.known or self.films or self.records or name[0] == "."):
+            return "other files"
         if name in self.known:
             return self.known[name]
         if is_partial(name):
