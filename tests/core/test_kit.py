@@ -252,6 +252,32 @@ def test_both_sides_changed_is_asked(place: Path) -> None:
     assert code == 0 and load_project(home).timeline.pictures[0].blocks[0].length == mine - 2
 
 
+def with_offset(project: Path, name: str, offset: int) -> None:
+    document = load_project(project)
+    clip = next(clip for clip in document.clips if clip.name == name)
+    decided = document.cut.decision(clip.id).with_offset(clip.proxies[-1].file, offset)
+    save_project(Project(document.footage, document.cut.with_decision(clip.id, decided)), project)
+
+
+@pytest.mark.parametrize(("at_home", "theirs", "becomes", "asked"), [
+    (0, False, 2, 0), (3, False, 3, 1), (3, True, 2, 1), (2, False, 2, 0),
+])  # fmt: skip
+def test_an_offset_set_on_the_road_comes_home_to_the_proxy_there(
+    place: Path, at_home: int, theirs: bool, becomes: int, asked: int
+) -> None:
+    home = place / "film.otio"
+    name = next(clip.name for clip in cut(home).clips if clip.proxies)
+    make_kit(KitRequest(load_project(home), place / "kit"), quiet)
+    with_offset(open_kit(place / "kit"), name, 2)
+    if at_home:
+        with_offset(home, name, at_home)
+    code, said, _text = here("kit", "home", place / "kit", "--project", home, *(["--theirs", "all"] if theirs else []))
+    assert len(said["conflicts"]) == asked and code == (1 if asked and not theirs else 0)
+    (clip,) = [clip for clip in load_project(home).clips if clip.name == name]
+    assert [proxy.offset for proxy in clip.proxies] == [becomes]
+    assert clip.proxies[0].file.shelf in {shelf.id for shelf in load_project(home).shelves if shelf.name == "Laptop"}
+
+
 def test_a_kit_is_brought_up_to_date_by_what_is_new_only(place: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     home = place / "film.otio"
     cut(home)

@@ -21,8 +21,8 @@ from ..project import Clip, Cut, Footage, Project, load_project
 from ..project.report import IngestReport, ReportRow, Took
 from ..readings import note_readings, reading_now
 from ..shelves import Shelf, put_mark_and_remember
-from .file import BASE_FILE, ROAD, read_kit
-from .merging import Merged, merge_cuts
+from .file import BASE_FILE, ROAD, Kit, read_kit
+from .merging import Conflict, Merged, merge_cuts
 from .opening import lying_here
 
 CHECKSUM = "xxh128"
@@ -53,13 +53,38 @@ def look_home(project: Project, folder: Path, chosen: Collection[str] = ()) -> C
     road = lying_here(load_project(folder / kit.name), kit, folder)
     base = load_project(folder / BASE_FILE)
     began = _known(base, project)
-    merged = merge_cuts(began, project.cut, road.cut, chosen)
+    merged = _with_offsets(merge_cuts(began, project.cut, road.cut, chosen), project, base, road, kit, chosen)
     known = {clip.id for clip in project.clips} | {clip.id for clip in base.clips}
     new = [clip for clip in road.clips if clip.id not in known]
     there = tuple(clip for clip in new if _size(road, clip.original.file) is not None)
     lost = tuple(clip.name for clip in new if clip not in there)
     size = sum(_size(road, file) or 0 for clip in there for file in _files(clip))
     return Coming(road, began, merged, there, size, lost)
+
+
+def _with_offsets(
+    merged: Merged, project: Project, base: Project, road: Project, kit: Kit, chosen: Collection[str]
+) -> Merged:
+    """Offsets that were set by hand on the road, laid on the proxies at home that the kit's are copies of."""
+    decisions, conflicts, taken = dict(merged.cut.decisions), [*merged.conflicts], [*merged.taken]
+    for clip in project.clips:
+        began, now = base.clip(clip.id), road.clip(clip.id)
+        for old in began.proxies if began is not None else ():
+            right = next((one for one in now.proxies if one.file == old.file), None) if now is not None else None
+            left = next((one for one in reversed(clip.proxies) if one.size == old.size), None)
+            if old.file.shelf not in kit.shelves or right is None or left is None:
+                continue
+            if right.offset in (old.offset, left.offset):
+                continue
+            key = f"offset {clip.id}"
+            if left.offset != old.offset:
+                conflicts.append(Conflict(key, f"the offset of the proxy of {clip.name} was changed on both sides"))
+                if key not in chosen:
+                    continue
+            decisions[clip.id] = merged.cut.decision(clip.id).with_offset(left.file, right.offset)
+            taken.append(f"the offset of the proxy of {clip.name}")
+    cut = merged.cut if decisions == merged.cut.decisions else replace(merged.cut, decisions=decisions)
+    return Merged(cut, tuple(conflicts), tuple(taken))
 
 
 def _known(base: Project, project: Project) -> Cut:
