@@ -208,6 +208,26 @@ def test_a_shelf_that_is_away_and_this_machine(qtbot: QtBot, window: MainWindow,
     qtbot.waitUntil(lambda: "limit" in window.notice.text() or "went" in window.notice.text(), timeout=10_000)
 
 
+def test_a_shelf_that_is_there_in_part_says_how_much_of_it_is(
+    qtbot: QtBot, window: MainWindow, place: Path
+) -> None:
+    storage = window.storage
+    proxies = sorted((place / "Laptop").rglob("*.mov"))
+    moved = [path.rename(path.with_suffix(".elsewhere")) for path in proxies[:2]]
+    qtbot.mouseClick(storage.again, LEFT)
+    qtbot.waitUntil(lambda: any(row.missing for row in storage.rows), timeout=20_000)
+    assert {row.state.shelf.name: row.missing for row in storage.rows if row.missing} == {"Laptop": 2}
+    storage.choose(next(row.state.shelf.id for row in storage.rows if row.missing))
+    says = storage.shelf.says
+    assert says.text().startswith(f"{len(proxies) - 2} of {len(proxies)} files of this project are here, 2 are not")
+    assert says.objectName() == "warn" and storage.shelf.read.isEnabled()
+    for path in moved:
+        path.rename(path.with_suffix(".mov"))
+    qtbot.mouseClick(storage.again, LEFT)
+    qtbot.waitUntil(lambda: not any(row.missing for row in storage.rows), timeout=20_000)
+    assert "are here" not in says.text() and says.objectName() == "quiet"
+
+
 def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: Path) -> None:
     storage, session = window.storage, window.work.session
     clips = [clip for clip in session.project.clips if clip.proxies]

@@ -140,7 +140,8 @@ class StoragePlace(PlacePage):
         self.list.clear()
         for row in self.rows:
             shelf = row.state.shelf
-            text = f"{shelf.name}\n{'for ' + shelf.role if row.state.present else 'not connected'}"
+            state = f"for {shelf.role}" if row.state.present else "not connected"
+            text = f"{shelf.name}\n{f'{row.missing} of {row.files} files missing' if row.missing else state}"
             self._item(text, shelf.id)
         self._item("Cards\nwhich may be wiped", _CARDS)
         self._item("Travel kit\nto cut elsewhere", _KITS)

@@ -170,7 +170,7 @@ class ShelfPanel(QWidget):
         self.role.setText(f"for {shelf.role}")
         self.path.setText(str(shelf.root))
         self.says.setText(shelf_words(row))
-        self.says.setObjectName("quiet" if row.state.present else "warn")
+        self.says.setObjectName("quiet" if row.state.present and not row.missing else "warn")
         self.says.style().polish(self.says)
         self.for_all.setChecked(row.for_all)
         self.remove.setEnabled(not used)

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from ....core.amounts import counted
 from ....core.below import Anchor
+from ....core.pairing.missing import missing_files
 from ....core.project import Footage, Project
 from ....core.shelves import (
     SECOND,
@@ -28,7 +31,7 @@ _TELLING = 5  # files by which a moved shelf is known again
 @dataclass(frozen=True)
 class ShelfRow:
     """A shelf, its state, the bytes of this project on it, and its length in seconds; when it was read and what is
-    planned."""
+    planned. ``files`` of the project should be on it, ``missing`` of them are not, while the shelf is there."""
 
     state: ShelfState
     originals: int
@@ -38,6 +41,8 @@ class ShelfRow:
     for_all: bool
     kept: KeepResult | None = None
     plan: KeepPlan = field(default_factory=KeepPlan)
+    files: int = 0
+    missing: int = 0
 
 
 def files_on(project: Project, shelf: Shelf) -> tuple[list[KnownFile], int, int, float]:
@@ -73,7 +78,16 @@ def look_at_shelves(project: Project, own: Sequence[Shelf]) -> list[ShelfRow]:
             ShelfRow(state, originals, proxies, seconds, project.shelf(shelf.id) is not None, shelf.id in known,
                      last_kept(shelf.root), plan_of(shelf.root))
         )  # fmt: skip
-    return rows
+    return _with_missing(project, rows)
+
+
+def _with_missing(project: Project, rows: list[ShelfRow]) -> list[ShelfRow]:
+    """How many files each shelf should hold and does not: one may be there and half of its files not."""
+    away = frozenset(row.state.shelf.root for row in rows if not row.state.present)
+    missing = Counter(one.file.shelf for one in missing_files(project, away))
+    wanted = Counter(file.shelf for clip in project.clips
+                     for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)))  # fmt: skip
+    return [replace(row, files=wanted[row.state.shelf.id], missing=missing[row.state.shelf.id]) for row in rows]
 
 
 def mended(footage: Footage, rows: Sequence[ShelfRow]) -> Footage:
@@ -105,6 +119,9 @@ def shelf_words(row: ShelfRow) -> str:
     if not row.state.present:
         where = f"It seems to be at {row.state.found_at} now." if row.state.found_at else "Connect its drive."
         return f"Not there: {', '.join(parts)}. {where}"
+    if row.missing:
+        there = f"{row.files - row.missing} of {counted(row.files, 'file')} of this project are here"
+        return f"{there}, {row.missing} {'is' if row.missing == 1 else 'are'} not. Pairs, Find missing files."
     fits = _fits(row)
     return f"{', '.join(parts)}; {words.gigabytes(row.state.free)} free{fits}; {known}"
 
