@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QLabel, QSizePolicy
 class ElidedLabel(QLabel):
     """Asks for the room of its text and does with less."""
 
-    def __init__(self) -> None:
+    def __init__(self, mode: Qt.TextElideMode = Qt.TextElideMode.ElideMiddle) -> None:
         super().__init__()
+        self._mode = mode
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
 
     def minimumSizeHint(self) -> QSize:
@@ -19,6 +20,6 @@ class ElidedLabel(QLabel):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        text = self.fontMetrics().elidedText(self.text(), self._mode, self.width())
         painter.setPen(self.palette().windowText().color())
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)

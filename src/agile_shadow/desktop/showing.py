@@ -39,7 +39,8 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     kinds = Counter(_kind(project, clip, presence) for clip in clips)
     away = shelves_away(project, presence) if presence.any_missing else ()
     if away:
-        shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown"))
+        kinds["missing"] = sum(1 for clip in project.clips if _kind(project, clip, presence) == "missing")  # sound too
+        shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown or heard"))
         how = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
         return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {how}"
     if project.showing == "proxies":

@@ -86,11 +86,12 @@ class StatusStrip(QWidget):
         self.saved = QLabel("")
         self.saved.setObjectName("quiet")
         self.switch = Switch()
-        self.counts = ElidedLabel()
+        self.counts = ElidedLabel(Qt.TextElideMode.ElideRight)
         self.counts.setObjectName("quiet")
         self.counts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.meter = QLabel("")
         self.meter.setMinimumWidth(150)
+        self.meter.hide()  # until something was played: then its room stays
         self.meter.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.graph = PlayGraph()
         self.levels = Levels()
@@ -115,6 +116,7 @@ class StatusStrip(QWidget):
         if reading is None:
             self.meter.setText("")
             return
+        self.meter.show()
         self.meter.setText(f"shown {reading.text()}")
         self.meter.setObjectName("warn" if reading.short else "")
         self.meter.style().polish(self.meter)

@@ -315,7 +315,7 @@ class MainWindow(QMainWindow):
         known = self.timeline.panel.player.presence if self.places.is_built(TIMELINE) else self._known
         counts = self._counts.text(project, known)
         self.strip.counts.setText(counts)
-        self.strip.counts.setToolTip(RULE)
+        self.strip.counts.setToolTip(f"{counts}\n{RULE}" if counts else RULE)
         tip(self.strip.switch, lambda: f"{RULE} Switch: {keys_of('switch')}")
         if self.places.is_built(PAIRS):
             self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())

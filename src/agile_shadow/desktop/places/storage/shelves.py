@@ -121,7 +121,7 @@ def shelf_words(row: ShelfRow) -> str:
         return f"Not there: {', '.join(parts)}. {where}"
     if row.missing:
         there = f"{row.files - row.missing} of {counted(row.files, 'file')} of this project are here"
-        return f"{there}, {row.missing} {'is' if row.missing == 1 else 'are'} not. Pairs, Find missing files."
+        return f"{there}, {row.missing} {'is' if row.missing == 1 else 'are'} not: use Find missing files in Pairs."
     fits = _fits(row)
     return f"{', '.join(parts)}; {words.gigabytes(row.state.free)} free{fits}; {known}"
 
