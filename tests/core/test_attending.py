@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
+from fractions import Fraction
 from pathlib import Path
 
 import pytest
 
 from agile_shadow.core import drives as machine
+from agile_shadow.core.media import MediaInfo
+from agile_shadow.core.media.joined import joined_name
 from agile_shadow.core.pairing.missing import missing_files
-from agile_shadow.core.project import load_project
+from agile_shadow.core.pairs import FileRef, Original
+from agile_shadow.core.project import Clip, load_project, new_project
 from agile_shadow.core.shelves import Attending, attending
 from tests.core.test_queue import until
 
@@ -84,3 +88,31 @@ def test_files_on_a_shelf_that_is_away_are_missing_without_touching_it(place: Pa
     away = missing_files(project, frozenset({place / "Laptop"}))
     assert {one.part for one in away} == {"proxy"}
     assert len(away) == sum(len(clip.proxies) for clip in project.clips)
+
+
+@pytest.mark.parametrize("form", ["sequence", "parts"])
+def test_a_recording_in_several_files_is_there_when_its_files_are(tmp_path: Path, form: str) -> None:
+    shelf = tmp_path / "Boathouse"
+    names = [f"S_{number:04d}.png" for number in range(3)] if form == "sequence" else ["a.mov", "b.mov"]
+    for name in names:
+        (shelf / "day 1" / name).parent.mkdir(parents=True, exist_ok=True)
+        (shelf / "day 1" / name).write_bytes(b"x")
+    footage, added = new_project("Film").footage.with_shelf("Boathouse", "originals", shelf)
+    path = "day 1/S_%04d.png" if form == "sequence" else f"day 1/{joined_name(names)}"
+    info = MediaInfo("video", "mov", 3, Fraction(1))
+    clip = Clip("c", "S", Original(FileRef(added.id, path, form), info, 3, 1))  # type: ignore[arg-type]
+    project = new_project("Film").but(shelves=footage.shelves, clips=(clip,))
+    assert missing_files(project) == []
+    for name in names:
+        (shelf / "day 1" / name).unlink()
+    assert [one.clip.id for one in missing_files(project)] == ["c"]
+
+
+@pytest.mark.parametrize("path", ["../outside.mov", "a/../../outside.mov", "/outside.mov"])
+def test_a_path_that_leads_out_of_its_shelf_is_nowhere(tmp_path: Path, path: str) -> None:
+    (tmp_path / "outside.mov").write_bytes(b"x")
+    footage, added = new_project("Film").footage.with_shelf("Boathouse", "originals", tmp_path / "Boathouse")
+    (tmp_path / "Boathouse" / "a").mkdir(parents=True)
+    clip = Clip("c", "S", Original(FileRef(added.id, path), MediaInfo("video", "mov", 1, Fraction(1)), 1, 1))
+    project = new_project("Film").but(shelves=footage.shelves, clips=(clip,))
+    assert [one.path for one in missing_files(project)] == [None]

@@ -66,8 +66,8 @@ class Work(QObject):
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
-        self._films_begun = threading.Event()  # set when those that were asked for last are in the queue
-        self._films_begun.set()
+        self._begun = threading.Event()  # set when those that were asked for last are in the queue
+        self._begun.set()
         self._ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
@@ -237,18 +237,27 @@ class Work(QObject):
     def start_films(self, requests: Sequence[FilmRequest]) -> None:
         """Make films, in the queue, in the order they were asked for. What is refused comes as a problem, and ends the
         row."""
-        before, mine = self._films_begun, threading.Event()
-        self._films_begun = mine
 
         def begin() -> None:
+            for request in requests:
+                self.desk.film(request)
+
+        self._in_turn(begin)
+
+    def _in_turn(self, begin: Callable[[], object]) -> None:
+        """Put something into the queue on a thread, after all that was asked for before: a row of thousands takes its
+        time to write."""
+        before, mine = self._begun, threading.Event()
+        self._begun = mine
+
+        def run() -> None:
             before.wait()
             try:
-                for request in requests:
-                    self.desk.film(request)
+                begin()
             finally:
                 mine.set()
 
-        self.in_background(begin, lambda _done: self.wake())
+        self.in_background(run, lambda _done: self.wake())
 
     def keep_edit_lists(self) -> None:
         """Before media are swapped, removed or paired anew: keep what the cut was, beside the project."""
@@ -262,7 +271,7 @@ class Work(QObject):
 
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips, in the queue."""
-        self._begin(lambda: self.desk.make(request))
+        self._in_turn(lambda: self.desk.make(request))
 
     def keep(self, shelf: Shelf) -> None:
         """Read a shelf against its records, in the queue."""

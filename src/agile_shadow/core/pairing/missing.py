@@ -14,9 +14,9 @@ from ..errors import Cancelled, ShadowError
 from ..hashing import checksum_of
 from ..jobs import Executor
 from ..media import MediaInfo
-from ..media.recording import form_of
+from ..media.recording import as_form, form_of
 from ..media.sequence import exists, members
-from ..pairs import FileRef
+from ..pairs import FileRef, Proxy
 from ..pairs.evidence import Finding
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
@@ -63,29 +63,63 @@ class FoundAgain:
 def missing_files(project: Project, away: frozenset[Path] = frozenset()) -> list[Missing]:
     """Files of a project that are not there now. Touches drives: each folder is listed once. ``away``: roots of shelves
     that are known to be away, or not to answer: they are not touched."""
-    there = _There(away)
+    there = _There(away, project)
     found: list[Missing] = []
     for clip in project.clips:
         original = clip.original
-        shelf, path = _where(project, original.file)
-        if path is None or path not in there:
-            found.append(
-                Missing(clip, "original", original.file, original.info, original.size, shelf, path,
-                        original.checksum, original.checksum_value)
-            )  # fmt: skip
+        if not there.has(original.file):
+            found += _missing_original(project, clip, there)
         for proxy in clip.proxies:
-            shelf, path = _where(project, proxy.file)
-            if path is None or path not in there:
-                found.append(Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, shelf, path))
+            if not there.has(proxy.file):
+                found += _missing_proxy(project, clip, proxy, there)
     return found
+
+
+def _missing_original(project: Project, clip: Clip, there: _There) -> list[Missing]:
+    original = clip.original
+    shelf, path = _where(project, original.file)
+    if path is not None and path in there:
+        return []
+    return [Missing(clip, "original", original.file, original.info, original.size, shelf, path, original.checksum,
+                    original.checksum_value)]  # fmt: skip
+
+
+def _missing_proxy(project: Project, clip: Clip, proxy: Proxy, there: _There) -> list[Missing]:
+    shelf, path = _where(project, proxy.file)
+    if path is not None and path in there:
+        return []
+    return [Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, shelf, path)]
 
 
 class _There:
     """What lies in folders, each listed when it is first asked for."""
 
-    def __init__(self, away: frozenset[Path]) -> None:
+    def __init__(self, away: frozenset[Path], project: Project) -> None:
         self._away = away
         self._names: dict[str, frozenset[str]] = {}
+        self._roots = {
+            shelf.id: f"{shelf.root}/" for shelf in project.shelves
+            if not any(shelf.root.is_relative_to(root) for root in away)
+        }  # fmt: skip
+
+    def has(self, file: FileRef) -> bool:
+        """Whether a plain file is seen at its place. Told by names alone, for there may be ten thousand, looked for
+        every few seconds: False is no answer yet."""
+        root = self._roots.get(file.shelf)
+        if root is None or file.form != "file" or ".." in file.path or file.path.startswith("/"):
+            return False
+        folder, _, name = file.path.rpartition("/")
+        return name in self._in(root + folder if folder else root[:-1])
+
+    def _in(self, folder: str) -> frozenset[str]:
+        names = self._names.get(folder)
+        if names is None:
+            try:
+                names = frozenset(os.listdir(folder))
+            except OSError:
+                names = frozenset()
+            self._names[folder] = names
+        return names
 
     def __contains__(self, path: Path) -> bool:
         if self._away and any(path.is_relative_to(root) for root in self._away):
@@ -93,12 +127,7 @@ class _There:
         folder, name = os.path.split(path)
         if form_of(path) != "file":
             return exists(path)
-        if folder not in self._names:
-            try:
-                self._names[folder] = frozenset(os.listdir(folder))
-            except OSError:
-                self._names[folder] = frozenset()
-        return name in self._names[folder]
+        return name in self._in(folder)
 
 
 def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
@@ -107,7 +136,7 @@ def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
     if shelf is None:
         return "an unknown shelf", None
     try:
-        return shelf.name, shelf.locate(file.path)
+        return shelf.name, as_form(shelf.locate(file.path), file.form)
     except ShadowError:
         return shelf.name, None
 

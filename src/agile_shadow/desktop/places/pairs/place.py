@@ -75,7 +75,8 @@ class PairsPlace(PlacePage):
         self._summed: object = None
         self._ordered = Order([])
         self._to_warm = 0
-        self._needed: Order | None = None
+        self._needs_known = False  # whether the words hold: they are of originals, and proxies come by the thousand
+        self._need_words = ""
         self._all: list[Pair] = []
         self._all_of: object = None
         self.order: tuple[int | None, bool] = (None, False)
@@ -262,7 +263,7 @@ class PairsPlace(PlacePage):
         """All rows; those of clips that did not change are kept from the last time."""
         stamp = (project.shelves, presence.version, self._headroom_version, project.used_clips)
         if stamp != self._stamp:
-            self._stamp, self._known = stamp, {}
+            self._stamp, self._known, self._needs_known = stamp, {}, False
             self._all_of = None
         if self._all_of is project.clips:
             return self._all
@@ -272,11 +273,13 @@ class PairsPlace(PlacePage):
         for clip in project.clips:
             pair = known.get(clip.id)
             if pair is None or pair.clip is not clip:
+                self._needs_known &= pair is not None and pair.clip.original is clip.original
                 original = clip.original
                 measured = headroom_under(key_of(around.path(original.file), original.size, original.modified), kept)
                 pair = pair_of(clip, around, measured.ratio if measured is not None else None)
                 known[clip.id] = pair
             pairs.append(pair)
+        self._needs_known &= len(pairs) == len(self._all)
         self._all, self._all_of = pairs, project.clips
         return pairs
 
@@ -303,12 +306,12 @@ class PairsPlace(PlacePage):
             f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
             f"{proxies} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
         )
-        if self._needed is not self._ordered:
-            self._needed = self._ordered
-            shelves = _by_shelf(self._ordered.pairs)
-            need = need_words(project, None, self._measuring)
-            self.need.setText("   |   ".join(text for text in (shelves, need) if text))
-            self.need.setToolTip(self.need.text())
+        if not self._needs_known:
+            self._needs_known = True
+            self._need_words = need_words(project, None, self._measuring)
+        shelves = _by_shelf(self._ordered.pairs)
+        self.need.setText("   |   ".join(text for text in (shelves, self._need_words) if text))
+        self.need.setToolTip(self.need.text())
 
     def waiting(self) -> int:
         """Pairs that want a person: files missing, proofs that are doubtful."""
