@@ -14,6 +14,7 @@ from ..core.errors import NotAProject, ShadowError, StateError, sentence
 from ..core.handover import ENDINGS, Opened, open_as_project_in
 from ..core.project import known_projects, load_project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
+from .choosing import ask_file, ask_new_file
 
 if TYPE_CHECKING:
     from .window import MainWindow
@@ -94,9 +95,9 @@ class ProjectMenu(QMenu):
 
     def new_project(self) -> None:
         """Ask for a file, and begin a project there."""
-        chosen, _filter = QFileDialog.getSaveFileName(self._window, "New project", "", _PROJECTS)
-        if chosen:
-            self._window.reopen(Path(chosen).with_suffix(".otio"))
+        chosen = ask_new_file(self._window, "New project", _PROJECTS)
+        if chosen is not None:
+            self._window.reopen(chosen.with_suffix(".otio"))
 
     def new_from_ready_made(self) -> None:
         """Begin a project with a set-up that was kept."""
@@ -105,9 +106,9 @@ class ProjectMenu(QMenu):
             window.tell("There are no templates yet. Save one first.", calm=True)
             return
         name, good = QInputDialog.getItem(window, "New project", "Template", names, 0, False)
-        chosen = QFileDialog.getSaveFileName(window, "New project", "", _PROJECTS)[0] if good else ""
-        if chosen:
-            window.reopen(Path(chosen).with_suffix(".otio"), name)
+        chosen = ask_new_file(window, "New project", _PROJECTS) if good else None
+        if chosen is not None:
+            window.reopen(chosen.with_suffix(".otio"), name)
 
     def keep_as_ready_made(self) -> None:
         """Keep the set-up of this project."""
@@ -125,11 +126,9 @@ class ProjectMenu(QMenu):
     def open_project(self) -> None:
         """Ask for a project or a timeline, and open it."""
         kinds = " ".join(f"*{ending}" for ending in ENDINGS)
-        chosen, _filter = QFileDialog.getOpenFileName(
-            self._window, "Open project", "", f"{_PROJECTS};;Timelines of other tools ({kinds})"
-        )
-        if chosen:
-            self.open_file(Path(chosen))
+        chosen = ask_file(self._window, "Open project", f"{_PROJECTS};;Timelines of other tools ({kinds})")
+        if chosen is not None:
+            self.open_file(chosen)
 
     def open_file(self, path: Path) -> None:
         """Open a project; of a timeline from another tool one is made first."""

@@ -128,9 +128,10 @@ class Desk:
 
     def make(self, request: MakeRequest) -> MakeRun:
         """Make proxies of clips. Raises ShadowError when it is refused."""
+        self._refuse_if_closing(self._session.path)
+        run = MakeRun(request.to_json(), self._session, self._store, self.machine)  # not in the lock
         with self._lock:
             self._refuse_if_closing(self._session.path)
-            run = MakeRun(request.to_json(), self._session, self._store, self.machine)
             self._begin(run)
         return run
 

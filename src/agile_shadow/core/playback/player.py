@@ -101,6 +101,8 @@ class Player:
             self._ask()
 
     def _leave_waiting(self) -> bool:
+        if not self.presence.any_missing:
+            return False
         waiting = [side for side, lane in self._lanes.items() if lane.drawing_for() > _WAITS]
         for side in waiting:
             self._lanes[side].end()

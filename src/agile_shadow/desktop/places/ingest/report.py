@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -37,6 +36,7 @@ from ....core.project import Project
 from ....core.project.report import NEEDED
 from ....core.time import clock_text
 from ... import theme, words
+from ...choosing import ask_new_file
 from ...flow import Flow
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -277,11 +277,11 @@ class ReportView(QWidget):
     def _keep(self, ending: str, kinds: str) -> None:
         if self.report is None:
             return
-        start = self._work.session.path.with_name(f"Report of {Path(self.report.source).name}{ending}")
-        chosen, _filter = QFileDialog.getSaveFileName(self, "Save report", str(start), kinds)
-        if not chosen:
+        name = f"Report of {Path(self.report.source).name}{ending}"
+        chosen = ask_new_file(self, "Save report", kinds, name, str(self._work.session.path.parent))
+        if chosen is None:
             return
-        out = Path(chosen) if chosen.lower().endswith(ending) else Path(f"{chosen}{ending}")
+        out = chosen if chosen.name.lower().endswith(ending) else chosen.with_name(f"{chosen.name}{ending}")
         title = f"{self._work.session.project.name}: ingest of {Path(self.report.source).name}"
         request = PageRequest(self.report, out, title, self._work.session.project)
 

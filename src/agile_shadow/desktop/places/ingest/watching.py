@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog
-
 from ....core.ingest import IngestRequest, stop_watching, watch_folder
+from ...choosing import ask_folder
 from ...work import Work
 from .sources import SourcesList
 
@@ -26,8 +25,8 @@ class Watching:
         """Watch the chosen source, or a folder that is chosen now."""
         chosen = self._sources.chosen_paths()
         start = str(chosen[0]) if len(chosen) == 1 else ""
-        folder = QFileDialog.getExistingDirectory(self._sources, "Folder to watch", start)
-        request = self._request(Path(folder)) if folder else None
+        folder = ask_folder(self._sources, "Folder to watch", start)
+        request = self._request(folder) if folder is not None else None
         if request is not None:
             project = self._work.session.path
             self._change(lambda: watch_folder(project, request))

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtCore import QItemSelection, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QSplitter,
@@ -30,6 +28,7 @@ from ....core.project import Clip, Project
 from ....core.switch import Presence
 from ... import words
 from ...actions import tip, with_key
+from ...choosing import ask_file, ask_folder
 from ...invitation import Invitation
 from ...measuring import Measuring
 from ...player_panel import PlayerPanel
@@ -481,25 +480,26 @@ class PairsPlace(PlacePage):
     # Finding files
 
     def _find(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Search", str(self._work.session.path.parent))
-        if folder:
-            self.finding.look_for_pairs([Path(folder)])
+        folder = ask_folder(self, "Search", otherwise=str(self._work.session.path.parent))
+        if folder is not None:
+            self.finding.look_for_pairs([folder])
 
     def ask_for_missing(self) -> None:
         """Ask for a folder, and look there for what is missing."""
         start = str(self._work.session.path.parent)
-        folder = QFileDialog.getExistingDirectory(self, "Search for missing files in", start)
-        if folder:
-            self.finding.look_for_missing(Path(folder))
+        folder = ask_folder(self, "Search for missing files in", start)
+        if folder is not None:
+            self.finding.look_for_missing(folder)
 
     def pair_with_file(self) -> None:
         """Choose the file that belongs to the chosen clip by hand."""
         clip = self.current()
         if clip is None:
             return
-        name, _filter = QFileDialog.getOpenFileName(self, f"Proxy of {clip.name}", str(self._work.session.path.parent))
-        if name:
-            self.finding.pair_by_hand(clip, Path(name))
+        otherwise = str(self._work.session.path.parent)
+        chosen = ask_file(self, f"Proxy of {clip.name}", otherwise=otherwise, kind="A proxy to pair")
+        if chosen is not None:
+            self.finding.pair_by_hand(clip, chosen)
 
     def presence_changed(self) -> None:
         """Files came or went."""

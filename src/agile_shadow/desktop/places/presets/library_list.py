@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
-    QFileDialog,
     QGridLayout,
     QInputDialog,
     QLabel,
@@ -29,6 +28,7 @@ from ....core.presets import (
     rename_preset,
     save_preset,
 )
+from ...choosing import ask_file, ask_new_file
 
 
 class LibraryList(QWidget):
@@ -166,9 +166,9 @@ class LibraryList(QWidget):
         return f"{old} renamed to {new}."
 
     def _import(self) -> None:
-        chosen, _filter = QFileDialog.getOpenFileName(self, "Import a preset", "", "Presets (*.json)")
-        if chosen:
-            self.bring_in(Path(chosen))
+        chosen = ask_file(self, "Import a preset", "Presets (*.json)")
+        if chosen is not None:
+            self.bring_in(chosen)
 
     def bring_in(self, path: Path) -> None:
         """Take a preset file into the library, and select it."""
@@ -183,11 +183,9 @@ class LibraryList(QWidget):
         preset = self.current()
         if preset is None:
             return
-        chosen, _filter = QFileDialog.getSaveFileName(
-            self, "Export the preset", f"{preset.name}{PRESET_ENDING}", "Presets (*.json)"
-        )
-        if chosen:
-            self._do(lambda: f"Written as {save_preset(preset, Path(chosen))}.")
+        chosen = ask_new_file(self, "Export the preset", "Presets (*.json)", f"{preset.name}{PRESET_ENDING}")
+        if chosen is not None:
+            self._do(lambda: f"Written as {save_preset(preset, chosen)}.")
 
     def _remove(self) -> None:
         preset = self.current()

@@ -11,7 +11,6 @@ from typing import Any
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -40,6 +39,7 @@ from ....core.storage import (
 )
 from ....core.storage.pages import write_card
 from ... import words
+from ...choosing import ask_folder, ask_new_file
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
@@ -245,9 +245,9 @@ class CardsPanel(QWidget):
         row = self.chosen
         if row is None:
             return
-        chosen = QFileDialog.getExistingDirectory(self, "Where the card is", str(row.card.source))
-        if chosen:
-            self.ask_at(Path(chosen))
+        chosen = ask_folder(self, "Where the card is", str(row.card.source))
+        if chosen is not None:
+            self.ask_at(chosen)
 
     def ask_at(self, source: Path) -> None:
         """Ask the chosen card, which lies in a folder."""
@@ -334,12 +334,12 @@ class CardsPanel(QWidget):
         answer = self.answers.get(row.card.id) if row is not None else None
         if row is None or answer is None:
             return
-        start = str(self._work.session.path.with_name(f"{row.card.name} card.html"))
-        chosen, _kind = QFileDialog.getSaveFileName(self, "Save the result", start, "Page (*.html);;Table (*.csv)")
-        if chosen:
+        kinds, folder = "Page (*.html);;Table (*.csv)", str(self._work.session.path.parent)
+        chosen = ask_new_file(self, "Save the result", kinds, f"{row.card.name} card.html", folder)
+        if chosen is not None:
             project, card = self._work.session.project, row.card
             self._work.in_background(
-                lambda: write_card(project, card, answer, Path(chosen)),
+                lambda: write_card(project, card, answer, chosen),
                 lambda _done: self._work.told.emit(f"Result saved as {chosen}."),
             )
 

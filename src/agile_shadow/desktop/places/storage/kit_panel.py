@@ -10,7 +10,6 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -26,6 +25,7 @@ from ....core.jobs import Executor
 from ....core.kit import KitPlan, KitRequest, is_kit, make_kit, plan_kit
 from ....core.presets import Preset, list_presets
 from ... import words
+from ...choosing import ask_folder
 from ...flow import FlowLayout
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -164,9 +164,9 @@ class KitPanel(QWidget):
 
     def _choose(self) -> None:
         start = str(self._work.session.path.parent)
-        chosen = QFileDialog.getExistingDirectory(self, "Folder of the kit", self.folder.text() or start)
-        if chosen:
-            self.folder.setText(chosen)
+        chosen = ask_folder(self, "Folder of the kit", self.folder.text(), start)
+        if chosen is not None:
+            self.folder.setText(str(chosen))
             self.look()
 
     @property

@@ -10,7 +10,6 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -29,6 +28,7 @@ from ....core.shelves import ROLES, Shelf, forget_user_shelf, keep_user_shelf, m
 from ....core.storage import Room, RoomRequest, claims_of, measure_room
 from ....core.storage.kept import set_plan
 from ....core.timeline.model import new_id
+from ...choosing import ask_folder
 from ...work import Work
 from ..place import PlacePage
 from .cards_panel import CardsPanel
@@ -226,9 +226,9 @@ class StoragePlace(PlacePage):
     # What can be done
 
     def _add(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Add a shelf")
-        if chosen:
-            self.add_shelf(Path(chosen), self.role.currentData())
+        chosen = ask_folder(self, "Add a shelf")
+        if chosen is not None:
+            self.add_shelf(chosen, self.role.currentData())
 
     def add_shelf(self, root: Path, role: str) -> None:
         """Make a folder a shelf of this project."""
@@ -243,11 +243,9 @@ class StoragePlace(PlacePage):
 
     def point_elsewhere(self, shelf: Shelf) -> None:
         """Ask where it lies now."""
-        chosen = QFileDialog.getExistingDirectory(
-            self, f"Locate shelf {shelf.name}", str(shelf.root.parent)
-        )
-        if chosen:
-            self._change(lambda: lying_at(shelf, Path(chosen)))
+        chosen = ask_folder(self, f"Locate shelf {shelf.name}", str(shelf.root.parent), kind="Locate a shelf")
+        if chosen is not None:
+            self._change(lambda: lying_at(shelf, chosen))
 
     def set_for_all(self, shelf: Shelf, on: bool) -> None:
         """Keep it for all projects, or for this one only."""

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -44,6 +43,7 @@ from ....core.timeline import (
     with_speed,
     with_title,
 )
+from ...choosing import ask_file
 from ...work import Work
 from .block_numbers import COLOUR, END, FADES, PLACE, SOUND, Number, at_rest
 from .settings_dialog import SHAPE_WORDS
@@ -386,11 +386,11 @@ class BlockPanel(QScrollArea):
         self._edit(label, lambda line: with_effects(line, blocks, change))
 
     def _choose_table(self) -> None:
-        chosen, _filter = QFileDialog.getOpenFileName(self, "LUT", "", "LUT (*.cube)")
-        if not chosen:
+        chosen = ask_file(self, "LUT", "LUT (*.cube)")
+        if chosen is None:
             return
         try:
-            table = attach(Path(chosen))
+            table = attach(chosen)
             check_cube(table)
         except (ShadowError, ValueError) as error:
             text = sentence(error) if isinstance(error, ShadowError) else f"{Path(chosen).name} {error}."
