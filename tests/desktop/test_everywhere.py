@@ -4,6 +4,7 @@ changed, first steps, the guide, and one job done with the keyboard alone."""
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from agile_shadow.core.guide import guide_text, headings
 from agile_shadow.core.log import config_folder
 from agile_shadow.core.media import probe
 from agile_shadow.core.presets import find_preset, save_preset
+from agile_shadow.core.project import load_project, save_project
 from agile_shadow.desktop import key_map, theme
 from agile_shadow.desktop.about_dialog import AboutDialog
 from agile_shadow.desktop.actions import BY_ID, COMMANDS, PLACE_NAMES, all_keys, use_keys
@@ -750,6 +752,20 @@ def test_pictures_on_blocks_can_be_switched_off(qtbot: QtBot, film: Path, open_w
     with_them = view.grab().toImage()
     press(qtbot, "Shift+G", window)
     assert not view.shows_sights and view.grab().toImage() != with_them and "off" in window.notice.text()
+
+
+def test_blocks_of_clips_without_a_proxy_show_pictures_of_their_original(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    document = load_project(film)
+    bare = tuple(replace(clip, proxies=()) for clip in document.footage.clips)
+    save_project(document.but(clips=bare), film)
+    window = cutting(qtbot, film, open_window)
+    sights, project = window.timeline.sights, window.work.session.project
+    clip = next(one for one in project.clips if one.name == "PCK_0007")  # two groups of pictures
+    qtbot.waitUntil(lambda: len(sights.strip(project, clip)) > 1, timeout=30_000)
+    pictures = [picture.toImage() for _place, picture in sights.strip(project, clip)]
+    assert pictures[0] != pictures[-1] and not window.work.session.project.clips[0].proxies
 
 
 # Without a mouse, without eyes

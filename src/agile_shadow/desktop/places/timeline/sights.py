@@ -21,6 +21,7 @@ from ...work import Work
 
 Strip = list[tuple[float, QPixmap]]
 _PICTURES = 24  # along a clip
+_OF_ORIGINAL = 6  # along one that has no proxy yet
 _HIGH = 72  # pixels of one, enough for a block on a fine screen
 _STRIPS = 120  # clips whose pictures are kept, about half a megabyte each
 _STRIP_LIMIT = 20.0  # seconds without a sign of life
@@ -57,20 +58,28 @@ class Sights:
             self._changed()
 
     def strip(self, project: Project, clip: Clip) -> Strip:
-        """Small pictures along a clip, with their places from 0 to 1; none while there are none, and where it has no
-        proxy: a heavy original is not opened for them."""
+        """Small pictures along a clip, with their places from 0 to 1; none while there are none."""
         if clip.id not in self._strips:
             self._strips[clip.id] = []
-            proxy = next((one for one in clip.proxies if not one.offset), None)
-            moves = proxy is not None and clip.original.info.kind == "video"
-            path = project.place_or_none(proxy.file) if proxy is not None and moves else None
-            if path is not None and not self._closed:
-                future: Future[list[tuple[float, bytes]]] = self._work.machine.shared("wanted").submit(
-                    strip, StripRequest(path, _PICTURES), stalled_after=_STRIP_LIMIT
-                )
-                future.add_done_callback(lambda done: self._work.call_here(lambda: self._stripped(clip.id, done)))
+            if clip.original.info.kind == "video" and not self._closed:
+                self._draw_strip(project, clip)
         self._strips.move_to_end(clip.id)
         return self._strips[clip.id]
+
+    def _draw_strip(self, project: Project, clip: Clip) -> None:
+        """From its proxy; from an original only some key frames, and when nothing else is to be done: it may be
+        heavy."""
+        proxy, info = next((one for one in clip.proxies if not one.offset), None), clip.original.info
+        path = project.place_or_none(proxy.file if proxy is not None else clip.original.file)
+        if path is None:
+            return
+        if proxy is not None:
+            executor, request, limit = self._work.machine.shared("wanted"), StripRequest(path, _PICTURES), _STRIP_LIMIT
+        else:
+            request, limit = StripRequest(path, _OF_ORIGINAL, info.sequence_rate), _LIMIT
+            executor = self._work.machine.shared("measure")
+        future: Future[list[tuple[float, bytes]]] = executor.submit(strip, request, stalled_after=limit)
+        future.add_done_callback(lambda done: self._work.call_here(lambda: self._stripped(clip.id, done)))
 
     def _stripped(self, clip: str, future: Future[list[tuple[float, bytes]]]) -> None:
         if self._closed:
