@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -23,7 +24,7 @@ from agile_shadow.core.storage.trimming import used_seconds
 from agile_shadow.core.timeline import Dissolve, Timeline, Track, append, with_speed
 from tests.conftest import own_copy
 from tests.core.test_kit import BLOCK
-from tests.core.test_storage import quiet
+from tests.core.test_storage import one_byte, quiet
 from tests.drawn import draw
 from tests.effects import named
 from tests.footage import NUMBERS, codes, here, ingest, preset
@@ -128,6 +129,16 @@ def test_what_cannot_be_shown_to_be_the_same_goes_along_whole(
         path, source = done.project.path(clip.original.file), before.path(clip.original.file)
         assert path is not None and source is not None and path.read_bytes() == source.read_bytes()
     assert done.project.timeline == before.timeline and not list((tmp_path / "drive").rglob("*.part"))
+
+
+def test_an_original_that_was_damaged_since_is_refused(project: Path, tmp_path: Path) -> None:
+    document = load_project(project)
+    path = document.path(named(document, "A001C002").original.file)
+    assert path is not None
+    one_byte(path, random.Random(1))
+    code, said, _text = here("collect", project, tmp_path / "drive", "--handles", 0)
+    assert code == 1 and "bytes that were ingested" in said["error"] and "A001C002" in said["error"]
+    assert not list((tmp_path / "drive").rglob("*.otio")) and not list((tmp_path / "drive").rglob("*.part"))
 
 
 def test_groups_of_frames_are_cut_where_decoding_can_begin(project: Path, tmp_path: Path) -> None:

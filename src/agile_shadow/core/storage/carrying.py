@@ -12,6 +12,7 @@ from pathlib import Path, PurePosixPath
 from ..below import Anchor
 from ..errors import CopyError, MediaError, ShadowError, from_os_error
 from ..files import fitting_name, plain_name
+from ..hashing import hash_file
 from ..ingest.copying import copy_file
 from ..ingest.writing import Step
 from ..jobs import CopyRecord, JobStore, Report
@@ -220,6 +221,7 @@ def _cut_one(
         stretch = stretch_of(reader.index, used, request.handles or 0)
     if stretch is None:
         return None
+    _refuse_other_bytes(clip, source)
 
     def made(file: FileRef, source: Path, info: MediaInfo, stretch: Stretch) -> Trimmed:
         name = fitting_name(f"{source.stem} {stretch.first}-{stretch.end - 1}", source.suffix)
@@ -236,6 +238,13 @@ def _cut_one(
             with suppress(MediaError):  # it is made again
                 proxies.append(_cut_proxy(proxy, made(proxy.file, path, proxy.info, part), anchors))
     return CutClip(original, tuple(proxies))
+
+
+def _refuse_other_bytes(clip: Clip, source: Path) -> None:
+    """What was damaged since it was ingested is not cut; whoever copies whole files finds it in the same way."""
+    original = clip.original
+    if original.checksum in HASHED and hash_file(source, original.checksum, fresh=True) != original.checksum_value:
+        raise CopyError("does not have the bytes that were ingested", source, "Read its shelf: keep.")
 
 
 def _cut_proxy(proxy: Proxy, found: Trimmed, anchors: Mapping[str, Anchor]) -> Proxy:
