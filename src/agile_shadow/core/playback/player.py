@@ -92,22 +92,17 @@ class Player:
     def look_again(self) -> None:
         """Files came or went: show the same position as it is now. A thread that waits for a drive is left behind, and
         another takes its place."""
-        left = self._leave_waiting()
+        left = [side for side, lane in self._lanes.items()
+                if self.presence.any_missing and lane.drawing_for() > _WAITS]  # fmt: skip
+        for side in left:
+            self._lanes[side].end()
+            self._lanes[side] = Lane(self._handover, self.clock, self.presence, side)
         if self._project is None:
             return
         if self.playing and (left or self.heard.waits_for(_WAITS)):
             self.play(self.clock.speed)
         elif not self.playing:
             self._ask()
-
-    def _leave_waiting(self) -> bool:
-        if not self.presence.any_missing:
-            return False
-        waiting = [side for side, lane in self._lanes.items() if lane.drawing_for() > _WAITS]
-        for side in waiting:
-            self._lanes[side].end()
-            self._lanes[side] = Lane(self._handover, self.clock, self.presence, side)
-        return bool(waiting)
 
     def look(self, yes: bool) -> None:
         """Whether anybody looks at its pictures: without, positions are kept and nothing is decoded."""
