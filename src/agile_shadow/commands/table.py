@@ -92,7 +92,7 @@ COMMANDS: dict[str, Late] = {
     ),
     "collect": Late(
         "storing", "collect",
-        "Carry only what the cut uses: whole files of the clips that any timeline shows or plays.",
+        "Carry only what the cut uses: the files of the clips that any timeline shows or plays.",
     ),
     "frame": Late("cutting", "frame", "Write a frame of the timeline as a picture, from originals or from proxies."),
     "timeline": Late("cutting", "timeline", "List the tracks and blocks of a timeline."),
