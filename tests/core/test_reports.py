@@ -217,3 +217,10 @@ def test_a_report_is_a_page_or_a_table(tmp_path: Path, ending: str) -> None:
     ingest(tmp_path / "Card", tmp_path / "film" / "p.otio", CHOSEN)
     status, _answer, said = here("report", "--project", tmp_path / "film" / "p.otio", "--out", tmp_path / f"r{ending}")
     assert status == 1 and ".html" in said and not (tmp_path / f"r{ending}").exists()
+
+
+@pytest.mark.parametrize(("count", "words"), [(0, "nothing needs attention"), (1, "1 needs attention"),
+                                              (2, "2 need attention"), (1200, "1,200 need attention")])  # fmt: skip
+def test_one_needs_and_several_need(count: int, words: str) -> None:
+    report = IngestReport(found=5, failed=tuple(Problem(f"{number}.mov", "cut off") for number in range(count)))
+    assert report.headline().endswith(f"; {words}")

@@ -14,3 +14,8 @@ def amount(size: float) -> str:
 def counted(number: int, one: str, many: str = "") -> str:
     """``1 clip``, ``3 clips``; ``many`` where the plural is not the word with an s."""
     return f"{number:,} {one if number == 1 else many or f'{one}s'}"
+
+
+def needing(number: int) -> str:
+    """``1 needs attention``, ``3 need attention``."""
+    return f"{number:,} {'needs' if number == 1 else 'need'} attention"

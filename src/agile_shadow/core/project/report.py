@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from ..amounts import needing
 from ..strict import Count, Line, Number, PathText, Words
 
 
@@ -122,8 +123,7 @@ class IngestReport:
         listed = {row.path for row in self.rows}
         shot = self.found + sum(1 for one in self.failed if one.path not in listed and not one.path.startswith("/"))
         whole = sum(1 for row in self.rows if row.state not in NEEDED)
-        need = "1 needs attention" if len(self.failed) == 1 else f"{len(self.failed)} need attention"
-        return f"{whole} of {shot} clips complete; {need}"
+        return f"{whole} of {shot} clips complete; {needing(len(self.failed))}"
 
     def headline(self) -> str:
         """The report in one line."""
@@ -135,7 +135,7 @@ class IngestReport:
             text += f", {self.small_copies} camera proxies paired"
         if self.second_copies:
             text += f", {self.second_copies} second copies"
-        return f"{text}; {len(self.failed)} need attention" if self.failed else f"{text}; nothing needs attention"
+        return f"{text}; {needing(len(self.failed))}" if self.failed else f"{text}; nothing needs attention"
 
     def to_json(self) -> dict[str, Any]:
         """Plain values, as the command line prints them."""

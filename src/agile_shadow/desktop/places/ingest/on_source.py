@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QToolButton, QVBoxLayout, QWidget
 
+from ....core.amounts import needing
 from ....core.ingest import IngestRun, ItemState, SourceFile, SourceListing
 from ... import words
 from ...work import Work
@@ -134,7 +135,7 @@ class OnSource(QWidget):
             self._version, changed = run.board.changes(self._version)
             self.files.set_items([(item.path, item) for _number, item in changed])
         progress, person = run.progress(), run.waits_for_a_person
-        needs = f"; {progress.failed} need attention" if progress.failed else ""
+        needs = f"; {needing(progress.failed)}" if progress.failed else ""
         counts = f"{progress.copied} of {progress.files} in place, {progress.proved} verified{needs}"
         self.found.setText(f"Waiting for {person}. Everything else continues." if person else counts)
         self.show_quiet(not person)

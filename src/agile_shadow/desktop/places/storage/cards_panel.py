@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import needing
 from ....core.errors import Cancelled, sentence
 from ....core.jobs import Executor
 from ....core.project import Project
@@ -224,7 +225,7 @@ class CardsPanel(QWidget):
         shelves = " and ".join(names.get(one, "a shelf that is not in the project") for one in card.shelves)
         on = f"copied to {shelves}" if shelves else "its files stayed where they are"
         over = f"; {len(card.passed_over)} skipped" if card.passed_over else ""
-        failed = f"; {len(card.failed)} need attention" if card.failed else ""
+        failed = f"; {needing(len(card.failed))}" if card.failed else ""
         times = f", {card.ingests} ingests" if card.ingests > 1 else ""
         size = words.gigabytes(card.size)
         self.known.setText(f"{card.source}: {len(card.files)} files, {size}, {on}{over}{failed}{times}.")

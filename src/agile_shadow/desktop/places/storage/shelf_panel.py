@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ....core.amounts import needing
 from ....core.shelves import SECOND
 from ....core.storage import ROOM_KINDS, Room, RoomKind, age_words
 from ... import theme, words
@@ -195,7 +196,7 @@ class ShelfPanel(QWidget):
         self.last.setText(f"Read {age_words(time.time() - kept.ended)}: {kept.said()}")
         self.last.setObjectName("warn" if kept.lost else "quiet")
         self.last.style().polish(self.last)
-        self.found.setText(f"{len(kept.lost)} need attention…" if kept.lost else "Show…")
+        self.found.setText(f"{needing(len(kept.lost))}…" if kept.lost else "Show…")
 
     def show_room(self, room: Room | None) -> None:
         """Show what was counted; None: nothing yet."""
