@@ -141,6 +141,27 @@ def test_an_original_that_was_damaged_since_is_refused(project: Path, tmp_path: 
     assert not list((tmp_path / "drive").rglob("*.otio")) and not list((tmp_path / "drive").rglob("*.part"))
 
 
+def test_what_another_clip_needs_goes_along_whole_and_a_broken_proxy_stays_behind(
+    project: Path, tmp_path: Path
+) -> None:
+    document = load_project(project)
+    clip, other = named(document, "A001C002"), named(document, "A001C001")
+    twin = replace(clip, id="twin", name="Twin")
+    broken = document.path(other.proxies[0].file)
+    assert broken is not None
+    broken.write_bytes(b"no film" * 100)
+    document = document.but(clips=(*document.footage.clips, twin))
+    document = document.but(timeline=append(document.timeline, twin.piece()))
+    done = carry(CarryRequest(document, tmp_path / "drive", True, handles=0), quiet)
+    assert set(done.cut) == {clip.id, other.id} and named(done.project, "A001C001").proxies == ()
+    for one in done.project.clips:
+        for file in (one.original.file, *(proxy.file for proxy in one.proxies)):
+            path = done.project.path(file)
+            assert path is not None and path.is_file(), (one.name, file)
+    whole = done.project.path(named(done.project, "Twin").original.file)
+    assert whole is not None and probe(whole).frames == clip.original.info.frames
+
+
 def test_groups_of_frames_are_cut_where_decoding_can_begin(project: Path, tmp_path: Path) -> None:
     document = load_project(project)
     clip = named(document, "GROUPS")

@@ -3,7 +3,7 @@ shelves follow in one step. What was copied stays where it was: nothing is remov
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -155,7 +155,7 @@ def carry(request: CarryRequest, report: Report) -> Carried:
     for root in {shelf.root for shelf in request.project.shelves}:
         records.update({record.target: record for record in store.copies_below(root)})
     cut, whole_ones = _cut(request, anchors, report)
-    left_out = {path for key in cut for path in _whole_files(request.project, key)}
+    left_out = _left_out(request, cut)
     for load in plan.loads:
         if load.source in left_out:
             step(2 * load.size)
@@ -173,11 +173,15 @@ def carry(request: CarryRequest, report: Report) -> Carried:
     return Carried(path, project, tuple(cut), tuple(whole_ones))
 
 
-def _whole_files(project: Project, identity: str) -> set[Path]:
-    """The whole original and proxies of a clip, which do not go along when it was cut."""
-    clip = project.clip(identity)
-    files = [clip.original.file, *(proxy.file for proxy in clip.proxies)] if clip is not None else []
-    return {path for file in files if (path := project.path(file)) is not None}
+def _left_out(request: CarryRequest, cut: Collection[str]) -> set[Path]:
+    """Whole originals and proxies of clips that were cut; what another clip needs of them goes along all the same."""
+    gone: set[FileRef] = set()
+    needed: set[FileRef] = set()
+    for clip in request.clips:
+        files = clip.original.file, *(proxy.file for proxy in clip.proxies)
+        (gone if clip.id in cut else needed).update(files)
+        needed.update(clip.sidecars)
+    return {path for file in gone - needed if (path := request.project.path(file)) is not None}
 
 
 @dataclass(frozen=True)
@@ -234,8 +238,8 @@ def _cut_one(
     proxies = []
     for proxy in clip.proxies if request.proxies else ():
         path, part = request.project.path(proxy.file), Stretch(stretch.first - proxy.offset, stretch.end - proxy.offset)
-        if path is not None and may_be_trimmed(path, proxy.info) and can_be_cut_at(path, part):
-            with suppress(MediaError):  # it is made again
+        with suppress(MediaError):  # one that cannot be read or cut is made again
+            if path is not None and may_be_trimmed(path, proxy.info) and can_be_cut_at(path, part):
                 proxies.append(_cut_proxy(proxy, made(proxy.file, path, proxy.info, part), anchors))
     return CutClip(original, tuple(proxies))
 
