@@ -198,6 +198,7 @@ def _storage(window: MainWindow, folder: Path, home: Path) -> None:
     place.cards.passed.setChecked(True)
     place.cards.ask_at(home / "Card")
     until(lambda: bool(place.cards.answers) and place.cards.ask.isEnabled())
+    _settle(window, 0.8)  # columns follow what is in them half a second later
     _save(window, folder, "storage-card")
     _helpers(window, folder)
 
