@@ -234,7 +234,6 @@ def test_proxies_are_made_again_with_another_preset_and_removed_into_the_trash(
     submenu = action.menu()
     assert submenu is not None
     next(one for one in submenu.actions() if one.text() == "Small files, quarter size").trigger()
-    assert window.work.desk.makes
     qtbot.waitUntil(lambda: len(rows(window)[number].clip.proxies) == 2, timeout=60_000)
     proxy = rows(window)[number].proxy
     assert proxy is not None and proxy.made

@@ -543,8 +543,10 @@ def test_the_reason_for_late_pictures_has_a_button_that_mends_it(qtbot: QtBot, f
     qtbot.waitUntil(lambda: len(session.project.bakes) == 1, timeout=30_000)
     panel.why.show_reason(Reason("no proxy", "make a proxy", clip.id))
     qtbot.mouseClick(panel.why.mend, Qt.MouseButton.LeftButton)
-    assert window.work.desk.makes and "Making a proxy" in window.notice.text()
-    qtbot.waitUntil(lambda: not window.work.desk.makes, timeout=60_000)
+    assert "Making a proxy" in window.notice.text()
+    before = len(clip.proxies)
+    qtbot.waitUntil(lambda: len(named(session.project, clip.name).proxies) > before, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.work.desk.makes, timeout=10_000)
 
 
 def test_sound_that_cannot_be_read_is_told_while_it_plays(qtbot: QtBot, film: Path, open_window: Opener) -> None:
