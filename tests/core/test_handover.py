@@ -7,6 +7,7 @@ import math
 import os
 import re
 import zipfile
+from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -20,6 +21,7 @@ from agile_shadow.core.errors import ExportError, NotAProject, ShadowError
 from agile_shadow.core.handover import (
     KINDS,
     HandOver,
+    Opening,
     ReadRequest,
     as_timeline,
     compare_timelines,
@@ -34,6 +36,7 @@ from agile_shadow.core.handover import (
 )
 from agile_shadow.core.handover.edl import edit_lists
 from agile_shadow.core.handover.plain import plain_timeline
+from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.project.lines import start_frame
 from agile_shadow.core.time import frame_of, nominal_rate
@@ -382,17 +385,26 @@ def test_edit_lists_are_kept_beside_the_project_once_for_each_state_of_the_cut(t
     assert keep_edit_lists(project.but(timeline=Timeline()), path) == []
 
 
-def test_a_plain_timeline_becomes_a_project_of_the_media_that_are_there(tmp_path: Path) -> None:
-    files = [draw(tmp_path / "media" / f"SHOT_{n}.mov", 40, 0, f"0{n}:00:00:00") for n in range(2)]
+def elsewhere(path: Path, addresses: Sequence[str], first: int = 90_000) -> Path:
+    """A timeline of another tool: 20 frames of each file, from its sixth on; the files' timecode counts from ``first``
+    by hours."""
     whole = otio.schema.Timeline("Elsewhere", global_start_time=otio.opentime.RationalTime(90_000, 25))
     track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
     whole.tracks.append(track)
-    for number, path in enumerate([*files, tmp_path / "media" / "GONE.mov"]):
-        span = otio.opentime.TimeRange(otio.opentime.RationalTime(90_000 * number + 5, 25),
+    for number, address in enumerate(addresses):
+        span = otio.opentime.TimeRange(otio.opentime.RationalTime(first * number + 5, 25),
                                        otio.opentime.RationalTime(20, 25))  # fmt: skip
-        track.append(otio.schema.Clip(path.stem, otio.schema.ExternalReference(path.as_uri()), span))
-    otio.adapters.write_to_file(whole, str(tmp_path / "cut.otio"))
-    status, answer, said = here("open-timeline", tmp_path / "cut.otio", "--project", tmp_path / "p.otio")
+        track.append(otio.schema.Clip(Path(address).stem, otio.schema.ExternalReference(address), span))
+    otio.adapters.write_to_file(whole, str(path))
+    return path
+
+
+def test_a_plain_timeline_becomes_a_project_of_the_media_that_are_there(tmp_path: Path) -> None:
+    files = [draw(tmp_path / "media" / f"SHOT_{n}.mov", 40, 0, f"0{n}:00:00:00") for n in range(2)]
+    cut = elsewhere(
+        tmp_path / "cut.otio", [files[0].as_uri(), "media/SHOT_1.mov", (tmp_path / "media" / "GONE.mov").as_uri()]
+    )
+    status, answer, said = here("open-timeline", cut, "--project", tmp_path / "p.otio")
     assert status == 1 and answer["missing"] == ["GONE"] and answer["clips"] == 2, said
     project = load_project(tmp_path / "p.otio")
     line = project.timeline
@@ -402,11 +414,58 @@ def test_a_plain_timeline_becomes_a_project_of_the_media_that_are_there(tmp_path
     ]  # fmt: skip
     assert [project.path(clip.original.file) for clip in project.clips] == files
     with pytest.raises(NotAProject, match="open-timeline"):
-        load_project(tmp_path / "cut.otio")
-    assert here("open-timeline", tmp_path / "cut.otio", "--project", tmp_path / "p.otio")[0] == 1  # never written over
+        load_project(cut)
+    kept = (tmp_path / "p.otio").read_bytes()
+    assert here("open-timeline", cut, "--project", tmp_path / "p.otio")[0] == 1
+    assert (tmp_path / "p.otio").read_bytes() == kept  # never written over
     for path in files:
         path.unlink()
-    assert "none of the media" in refusal(lambda: open_as_project(tmp_path / "cut.otio"))
+    status, answer, said = here("open-timeline", cut, "--project", tmp_path / "none.otio")
+    assert status == 1 and "none of the media was found" in said and not (tmp_path / "none.otio").exists()
+
+
+def test_media_that_moved_are_found_by_their_names_in_the_folders_told(tmp_path: Path) -> None:
+    moved = [
+        draw(tmp_path / "new" / "day 1" / "SHOT.mov", 40, 0, "00:00:00:00"),
+        draw(tmp_path / "new" / "day 2" / "SHOT.mov", 40, 50, "01:00:00:00"),
+        draw(tmp_path / "new" / "Clip.One.mov", 40, 20, "02:00:00:00"),
+    ]
+    draw(tmp_path / "new" / "Clip.mov", 40)
+    addresses = ["file:///old/day%201/SHOT.MOV", "file:///old/day%202/SHOT.MOV", "D:\\media\\Clip.One.mxf"]
+    cut = elsewhere(tmp_path / "cut.otio", addresses)
+    assert "not a folder" in refusal(lambda: open_as_project(Opening(cut, (tmp_path / "nowhere",)), looked))
+    found = open_as_project(Opening(cut, (tmp_path / "new",)), looked)
+    assert found.missing == () and [found.project.path(clip.original.file) for clip in found.project.clips] == moved
+    assert [one.source_start for one in found.project.timeline.blocks] == [Fraction(5, 25)] * 3
+    status, answer, said = here("open-timeline", cut, "--project", tmp_path / "p.otio", "--search", tmp_path / "new")
+    assert status == 0 and answer["clips"] == 3 and not answer["missing"], said
+
+
+def test_of_two_files_that_are_as_likely_neither_is_taken(tmp_path: Path) -> None:
+    for folder in ("a", "b"):
+        draw(tmp_path / "new" / folder / "SHOT.mov", 40)
+    cut = elsewhere(tmp_path / "cut.otio", ["file:///old/SHOT.mov"])
+    found = open_as_project(Opening(cut, (tmp_path / "new",)), looked)
+    assert found.missing == ("SHOT",) and not found.project.clips
+    assert any("2 files may be it" in note and "new/a/SHOT.mov" in note for note in found.notes)
+
+
+def test_an_edit_list_names_no_files_and_their_names_are_searched_for(tmp_path: Path) -> None:
+    draw(tmp_path / "new" / "SHOT_0.mov", 40, 0, "01:00:00:00")
+    (tmp_path / "cut.edl").write_text(
+        "TITLE: Elsewhere\nFCM: NON-DROP FRAME\n\n"
+        "001  SHOT     V     C        01:00:00:05 01:00:01:00 01:00:00:00 01:00:00:20\n* FROM CLIP NAME: SHOT_0.MOV\n"
+    )
+    asked = Opening(tmp_path / "cut.edl", (tmp_path / "new",))
+    found = open_as_project(asked, looked)
+    assert [clip.original.file.path for clip in found.project.clips] == ["SHOT_0.mov"] and not found.missing
+    assert [(one.length, one.source_start) for one in found.project.timeline.blocks] == [(20, Fraction(5, 25))]
+    assert open_as_project(replace(asked, places=()), looked).missing == ("SHOT_0.MOV",)
+
+
+def looked(path: Path) -> MediaInfo:
+    """Probed here and not in a worker: what is looked at was drawn by the test."""
+    return probe(path)
 
 
 def test_dissolves_are_compared_by_what_is_seen() -> None:

@@ -19,6 +19,7 @@ from agile_shadow.core.handover.plain import plain_timeline
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.timeline import Marker, append, remove
+from agile_shadow.desktop.opening_timeline import MissingMediaDialog
 from agile_shadow.desktop.places.export.handover_dialog import HandOverDialog
 from agile_shadow.desktop.places.export.home_dialog import HomeDialog
 from agile_shadow.desktop.places.export.settings_dialog import FilmSettingsDialog
@@ -334,6 +335,45 @@ def test_a_timeline_of_another_tool_is_opened_as_a_project(
     ]
     window.project_menu.open_file(film)  # a project is opened as it is
     qtbot.waitUntil(lambda: opened == [target, film], timeout=30_000)
+
+
+def test_media_that_are_not_where_a_timeline_says_are_asked_for(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = with_cut(film, "A001C002", "00004")
+    made = plain_timeline(project, project.timeline, "original")
+    made.metadata.clear()
+    for clip in made.find_clips():
+        clip.metadata.clear()
+        address = clip.media_reference.target_url
+        clip.media_reference = otio.schema.ExternalReference(f"file:///elsewhere/{Path(address).name}")
+    cut, target = film.parent / "elsewhere.otio", film.parent / "of it.otio"
+    otio.adapters.write_to_file(made, str(cut))
+    window = open_window(film)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_more: (str(target), ""))
+    opened: list[Path] = []
+    monkeypatch.setattr(window, "reopen", opened.append)
+    window.project_menu.open_file(cut)
+    qtbot.waitUntil(lambda: bool(window.findChildren(MissingMediaDialog)), timeout=30_000)
+    dialog = window.findChild(MissingMediaDialog)
+    assert isinstance(dialog, MissingMediaDialog)
+    assert dialog.headline.text() == "2 of 2 media files not found" and not dialog.without.isEnabled()
+    assert [dialog.missing.item(row).text() for row in range(2)] == ["A001C002", "00004"]
+
+    def search(folder: Path) -> None:
+        monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_more: str(folder))
+        qtbot.mouseClick(dialog.search, LEFT)
+
+    search(film.parent / "Nowhere")
+    qtbot.waitUntil(lambda: "is not a folder" in dialog.notes.text(), timeout=20_000)
+    original = project.path(named(project, "A001C002").original.file)
+    assert original is not None and dialog.search.isEnabled()
+    search(original.parent)
+    qtbot.waitUntil(lambda: dialog.headline.text() == "1 of 2 media files not found", timeout=20_000)
+    assert dialog.without.isEnabled() and not target.exists()
+    search(film.parent / "Boathouse")
+    qtbot.waitUntil(lambda: opened == [target], timeout=30_000)
+    assert not dialog.isVisible() and [clip.name for clip in load_project(target).clips] == ["A001C002", "00004"]
 
 
 def test_an_edit_list_is_kept_before_a_pair_is_parted(qtbot: QtBot, film: Path, open_window: Opener) -> None:

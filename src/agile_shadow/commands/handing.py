@@ -18,13 +18,15 @@ from ..core.handover import (
     EventMatch,
     HandOver,
     Opened,
+    Opening,
     ReadRequest,
     as_timeline,
     block_names,
     compare_timelines,
     hand_over,
+    keep_opened,
     match_events,
-    open_as_project_in,
+    open_in_worker,
     read_arrived,
 )
 from ..core.jobs import WorkerPool
@@ -121,11 +123,17 @@ def bring_home(
 def open_timeline(
     file: Annotated[Path, typer.Argument(metavar="FILE", help="A timeline from another tool.")],
     project: Annotated[Path, typer.Option("--project", help="The project file to be made (.otio).")],
+    search: Annotated[
+        list[Path] | None,
+        typer.Option("--search", metavar="FOLDER", help="Where to search for media by name; may be given again."),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Make a project from a timeline whose media are where it says. Exit status 1 where some of them do not."""
+    """Make a project from a timeline of another tool. Exit status 1 where some of its media were not found."""
     with told(), WorkerPool(1) as readers:
-        opened: Opened = readers.submit(open_as_project_in, (file.absolute(), project.absolute())).result()
+        asked = Opening(file.absolute(), tuple(place.absolute() for place in search or ()))
+        opened: Opened = readers.submit(open_in_worker, asked).result()
+        keep_opened(opened, project.absolute())
     values = {
         "project": str(project), "clips": len(opened.project.clips), "frames": opened.project.timeline.length,
         "missing": list(opened.missing), "left_out": list(opened.notes),

@@ -74,7 +74,7 @@ COMMANDS: dict[str, Late] = {
         "Match a timeline from another tool to the project's clips, and say how it differs from the one "
         "that is open.",
     ),
-    "open-timeline": Late("handing", "open_timeline", "Make a project from a timeline whose media are where it says."),
+    "open-timeline": Late("handing", "open_timeline", "Make a project from a timeline of another tool."),
     "storage": Late(
         "storing", "storage",
         "Show what takes space on the shelves of a project, by kind, in bytes on the drive.",

@@ -8,18 +8,18 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from ..core.errors import NotAProject, ShadowError, StateError, sentence
-from ..core.handover import ENDINGS, Opened, open_as_project_in
+from ..core.handover import ENDINGS
 from ..core.project import known_projects, load_project, ready_made_projects, save_ready_made
 from ..core.stand_ins.reader import StandInDrive
 from .choosing import ask_file, ask_new_file
+from .opening_timeline import open_timeline
 
 if TYPE_CHECKING:
     from .window import MainWindow
 
-_LOOKING = 600.0  # seconds without a sign of life
 _SLOW = 6_000_000  # bytes a second
 _RECENT, _LISTED = 10, 30  # projects shown, and looked for
 _PROJECTS = "Projects (*.otio)"
@@ -146,21 +146,4 @@ class ProjectMenu(QMenu):
         if not chosen:
             return
         target = Path(chosen).with_suffix(".otio")
-        pool = window.work.machine.shared("wanted")
-        window.tell(f"Searching for the media of {path.name}.", calm=True)
-
-        def made() -> Opened:
-            opened: Opened = pool.submit(open_as_project_in, (path, target), stalled_after=_LOOKING).result()
-            return opened
-
-        window.work.in_background(made, lambda opened: self._made(target, opened))
-
-    def _made(self, target: Path, opened: Opened) -> None:
-        if opened.missing:
-            names = ", ".join(opened.missing[:3]) + (" and more" if len(opened.missing) > 3 else "")
-            QMessageBox.information(
-                self._window, "Not all media are there", f"{len(opened.missing)} files were not found ({names}): they "
-                "are left out of the timeline. Bring them back and open the timeline once more, or ingest them and "
-                "bring the timeline home.",
-            )  # fmt: skip
-        self._window.reopen(target)
+        open_timeline(window, path, target)

@@ -3,7 +3,7 @@ from .differences import Difference, block_names, compare_timelines, with_differ
 from .handing import KINDS, HandedOver, HandOver, Kind, hand_over, what_is_left_out
 from .home import EventMatch, HomeRequest, as_timeline, files_named, match_events, read_and_match
 from .keeping import keep_edit_lists, lists_folder
-from .opening import Opened, open_as_project, open_as_project_in
+from .opening import Opened, Opening, keep_opened, open_as_project, open_in_worker
 from .plain import Half
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "HomeRequest",
     "Kind",
     "Opened",
+    "Opening",
     "ReadRequest",
     "as_timeline",
     "block_names",
@@ -27,10 +28,11 @@ __all__ = [
     "files_named",
     "hand_over",
     "keep_edit_lists",
+    "keep_opened",
     "lists_folder",
     "match_events",
     "open_as_project",
-    "open_as_project_in",
+    "open_in_worker",
     "read_and_match",
     "read_arrived",
     "what_is_left_out",
