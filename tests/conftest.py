@@ -81,14 +81,17 @@ def filmed(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A project with half-size proxies and a cut in which everything is used, ingested once. Not to be written to."""
     from agile_shadow.core.presets import Preset, Proxies
     from agile_shadow.core.project import load_project, save_project
+    from tests.drawn import draw_full_and_late
     from tests.effects import with_everything
     from tests.footage import ingest
 
     folder = tmp_path_factory.mktemp("filmed")
+    draw_full_and_late(folder / "Odd")
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("AGILE_SHADOW_HOME", str(folder / "profile"))
         half = Preset(name="Half", proxies=Proxies(scale=Fraction(1, 2), codec="h264"))
         ingest(drawn_card, folder / "p.otio", half)
+        ingest(folder / "Odd", folder / "p.otio", half)
     save_project(with_everything(load_project(folder / "p.otio"), frames=4), folder / "p.otio")
     return folder / "p.otio"
 

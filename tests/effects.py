@@ -24,7 +24,8 @@ def named(project: Project, name: str) -> Clip:
 
 def with_everything(project: Project, frames: int = 16) -> Project:
     """A timeline with zooms, crops, rotation, speeds from 0.25x to 4x, reverse, dissolves, fades, titles, colour and
-    two layers; ``frames`` of the clips' own to a block."""
+    two layers, at its end footage with all levels and sound that begins late where the project has them; ``frames`` of
+    the clips' own to a block."""
     first = named(project, "A001C002")
     project = project.with_timeline_settings_of(first)
     line = project.timeline
@@ -62,6 +63,9 @@ def with_everything(project: Project, frames: int = 16) -> Project:
     line = edits.add_title(line, above, 50, 30, Title("The Tern Ferry", "bold", 0.12, "lower left"))
     roll = Title("A chain, a crank\nand volunteers", "plain", 0.09, "centre", "#ffd080", "shadow", "right", roll=True)
     line = edits.add_title(line, above, 100, 30, roll)
+    for clip in project.clips:
+        if clip.name in ("FULL_0001", "LATE_0001"):
+            line = edits.append(line, clip.piece(2 / line.rate, max(frames, 8) / line.rate))
     return project.but(timeline=line.checked())
 
 

@@ -156,3 +156,31 @@ def test_a_roll_comes_from_below_and_leaves_above() -> None:
     half = rolled(title, (240, 135), 0.5)[1]
     assert ssim(half.astype(np.float32) * 255, (rolled(title, (480, 270), 0.5)[1].reshape(135, 2, 240, 2)
                 .mean(axis=(1, 3)) * 255).astype(np.float32)) > 0.9  # fmt: skip
+
+
+@pytest.mark.parametrize("part", [0.3, 0.5, 0.71])
+def test_a_reduced_title_is_the_large_one_seen_from_further_away(part: float) -> None:
+    title = Title("one\ntwo\nthree", size=0.12, spot="centre", colour="#ffd080", edge="shadow", roll=True)
+    for small, large in (
+        (rolled(title, (480, 270), part), rolled(title, (1920, 1080), part)),
+        (title_picture(title, (480, 270)), title_picture(title, (1920, 1080))),
+    ):
+        laid = large[0] * large[1][..., None]
+        wanted = laid.reshape(270, 4, 480, 4, 3).mean(axis=(1, 3))
+        assert np.abs(small[0] * small[1][..., None] - wanted).max() < 2.5
+        assert np.abs(small[1] - large[1].reshape(270, 4, 480, 4).mean(axis=(1, 3))).max() < 2 / 255
+        assert wanted.max() > 200
+
+
+def test_a_title_changes_the_picture_where_it_stands_and_nowhere_else(film: Project) -> None:
+    line = edits.add_track(film.timeline, "picture")
+    titled = edits.add_title(line, line.pictures[1].id, 5, 20, Title("Ferry", "bold", 0.2, "lower left"))
+    for deep in (False, True):
+        plain, with_it = (
+            picture_of(film, one, 10, (480, 270), "originals", deep).pixels.astype(int) for one in (line, titled)
+        )
+        apart = np.abs(with_it - plain).max(axis=2) > 0
+        opacity = title_picture(Title("Ferry", "bold", 0.2, "lower left"), (480, 270))[1]
+        assert apart[opacity > 0.9].all() and not apart[opacity == 0].any()
+        empty = edits.add_title(line, line.pictures[1].id, 5, 20, Title(" ", "bold", 0.2, "lower left"))
+        assert np.array_equal(picture_of(film, empty, 10, (480, 270), "originals", deep).pixels.astype(int), plain)

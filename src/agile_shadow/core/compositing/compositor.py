@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -299,11 +299,12 @@ def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: 
         return None
     title = layer.block.title
     colours, opacity = rolled(title, place.size, layer.part) if title.roll else title_picture(title, place.size)
+    drawn = _seen_part(_in_place(colours, place, opacity, weight))
+    if drawn is None:
+        return None
     if deep:
-        pixels: Pixels = colours.astype(np.uint16) * 257
-    else:
-        pixels = np.dstack([colours[..., ::-1], np.full(colours.shape[:2], 255, np.uint8)])
-    return _in_place(pixels, place, opacity, weight)
+        return replace(drawn, pixels=drawn.pixels.astype(np.uint16) * 257)
+    return replace(drawn, pixels=cv2.cvtColor(np.ascontiguousarray(drawn.pixels), cv2.COLOR_RGB2BGRA))
 
 
 def _in_place(pixels: Pixels, place: Spot, opacity: Mask | None, weight: float) -> _Drawn:
@@ -322,6 +323,18 @@ def _in_place(pixels: Pixels, place: Spot, opacity: Mask | None, weight: float) 
         own = cv2.warpAffine(opacity, place.matrix, (wide, high), flags=cv2.INTER_LINEAR)
         mask = own if mask is None else own * mask
     return _Drawn(place.box, pixels, mask, weight)
+
+
+def _seen_part(drawn: _Drawn) -> _Drawn | None:
+    """Of a picture that is clear in places, only the part in which there is anything: most of a title's is empty."""
+    assert drawn.mask is not None
+    x, y, wide, high = cv2.boundingRect((drawn.mask > 0).view(np.uint8))
+    if not wide:
+        return None
+    left, top, _right, _bottom = drawn.box
+    rows, columns = slice(y, y + high), slice(x, x + wide)
+    box = (left + x, top + y, left + x + wide, top + y + high)
+    return _Drawn(box, drawn.pixels[rows, columns], drawn.mask[rows, columns], drawn.weight)
 
 
 def _laid(canvas: Pixels | None, drawn: list[_Drawn], size: tuple[int, int], deep: bool) -> Pixels | None:

@@ -15,6 +15,7 @@ from ..timeline import ALIGNMENTS, SPOTS, Title
 _FONTS = Path(__file__).parents[2] / "fonts"
 _FILES = {"plain": "B612-Regular.otf", "bold": "B612-Bold.otf", "fixed width": "JetBrainsMono-Regular.ttf"}
 _EDGE = (16, 18, 24, 200)
+_OPAQUE = np.float32(1 / 255)
 _MARGIN = 0.05  # of the frame's width and height
 _LINES = (1080, 2160, 4320)  # heights at which text is drawn before it is brought to size, so that all sizes agree
 
@@ -26,20 +27,44 @@ Picture = tuple[NDArray[np.uint8], NDArray[np.float32]]
 def title_picture(title: Title, size: tuple[int, int]) -> Picture:
     """Colours, uint8 (height, width, 3) R G B, and opacity, float32 (height, width) from 0 to 1, of a frame of ``size``
     (width, height)."""
-    return _brought(_drawn(title, _drawn_size(size)), size)
+    drawn = _Lettering(title, _drawn_size(size)).painted(_drawn_size(size), SPOTS.index(title.spot) // 3)
+    if _drawn_size(size) == size:
+        return np.ascontiguousarray(drawn[..., :3]), drawn[..., 3] * _OPAQUE
+    return _reduced(_weighted(drawn), size)
 
 
 def rolled(title: Title, size: tuple[int, int], part: float) -> Picture:
     """The same of a title that rolls: at 0 it is just below the frame, at 1 just above it."""
-    whole = _roll(title, _drawn_size(size))
-    high = _drawn_size(size)[1]
-    top = round(part * (len(whole) - high))
-    return _brought(whole[top : top + high], size)
+    drawn_size = _drawn_size(size)
+    if drawn_size != size:
+        weighted = _weighted_roll(title, drawn_size)
+        return _reduced(weighted[_window(len(weighted), drawn_size[1], part)], size)
+    colours, opacity = _roll(title, size)
+    window = _window(len(colours), size[1], part)
+    return colours[window], opacity[window] * _OPAQUE
 
 
-@lru_cache(maxsize=4)
-def _roll(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
-    """The whole text with a frame of nothing above and below."""
+def _window(whole: int, high: int, part: float) -> slice:
+    """The rows of a roll that are in the frame."""
+    top = round(part * (whole - high))
+    return slice(top, top + high)
+
+
+@lru_cache(maxsize=2)
+def _roll(title: Title, size: tuple[int, int]) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """Colours and opacity of the whole text with a frame of nothing above and below: made once, for each of its
+    pictures is a part of it."""
+    whole = _unrolled(title, size)
+    return np.ascontiguousarray(whole[..., :3]), np.ascontiguousarray(whole[..., 3])
+
+
+@lru_cache(maxsize=2)
+def _weighted_roll(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
+    """The same as what may be reduced."""
+    return _weighted(_unrolled(title, size))
+
+
+def _unrolled(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
     drawn = _Lettering(title, size)
     text = drawn.painted((size[0], drawn.high + 2 * drawn.edge), 1)
     empty = np.zeros((size[1], size[0], 4), np.uint8)
@@ -53,19 +78,23 @@ def _drawn_size(size: tuple[int, int]) -> tuple[int, int]:
     return max(1, round(wide * drawn_high / high)), drawn_high
 
 
-def _brought(drawn: NDArray[np.uint8], size: tuple[int, int]) -> Picture:
-    wide, high = size
-    opacity = drawn[..., 3:].astype(np.float32) / 255
-    layers = np.concatenate([drawn[..., :3] * opacity, opacity * 255], axis=2).astype(np.float32)
-    if drawn.shape[:2] != (high, wide):
-        layers = cv2.resize(layers, (wide, high), interpolation=cv2.INTER_AREA)
-    alpha = layers[..., 3] / 255
-    colours = layers[..., :3] / np.maximum(alpha, 1e-4)[..., None]
-    return np.clip(colours, 0, 255).round().astype(np.uint8), np.clip(alpha, 0, 1).astype(np.float32)
+def _weighted(drawn: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """R G B A with its colours times their opacity: what may be reduced."""
+    opacity = np.ascontiguousarray(drawn[..., 3])
+    colours = cv2.multiply(np.ascontiguousarray(drawn[..., :3]), cv2.merge([opacity] * 3), scale=1 / 255)
+    return np.dstack([colours, opacity])
 
 
-def _drawn(title: Title, size: tuple[int, int]) -> NDArray[np.uint8]:
-    return _Lettering(title, size).painted(size, SPOTS.index(title.spot) // 3)
+def _reduced(weighted: NDArray[np.uint8], size: tuple[int, int]) -> Picture:
+    """Brought to a smaller size; only where there is anything, for most of a frame has no text on it."""
+    layers = cv2.resize(weighted, size, interpolation=cv2.INTER_AREA)
+    opacity = np.ascontiguousarray(layers[..., 3])
+    x, y, wide, high = cv2.boundingRect(opacity)
+    box = (slice(y, y + high), slice(x, x + wide))
+    colours = np.zeros((*opacity.shape, 3), np.uint8)
+    alpha = opacity[box] * _OPAQUE
+    colours[box] = np.clip(layers[box][..., :3] / np.maximum(alpha, np.float32(1e-4))[..., None], 0, 255).round()
+    return colours, opacity * _OPAQUE
 
 
 class _Lettering:
