@@ -592,10 +592,11 @@ def test_another_reader_finds_every_frame_in_its_place(
     result = make_film(FilmRequest(project, out, chosen), quiet)
     seen = greys_seen(out).astype(float)
     assert result.frames == len(seen) == project.timeline.length
+    room = 6 if chosen.marks else 3  # what is burned in is not in the pictures it is held against
     for number in range(len(seen)):
         apart = {other: float(np.abs(seen[number] - shown[other]).mean())
                  for other in (number - 1, number, number + 1) if 0 <= other < len(shown)}  # fmt: skip
-        assert apart[number] < (4 if chosen.marks else 3) and apart[number] <= min(apart.values()) + 0.3, (number, apart)
+        assert apart[number] < room and apart[number] <= min(apart.values()) + 0.3, (number, apart)
 
 
 def test_what_is_hidden_or_muted_is_not_in_the_film(project: Project, tmp_path: Path) -> None:
