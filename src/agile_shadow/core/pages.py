@@ -39,8 +39,13 @@ def html_page(title: str, parts: Iterable[str]) -> str:
 def html_table(heads: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
     """A table of plain text."""
     first = "".join(f"<th>{escape(head)}</th>" for head in heads)
-    body = "".join(f"<tr>{''.join(f'<td>{escape(str(cell))}</td>' for cell in row)}</tr>" for row in rows)
+    body = "".join(f"<tr>{''.join(f'<td>{_breakable(str(cell))}</td>' for cell in row)}</tr>" for row in rows)
     return f"<table><tr>{first}</tr>{body}</table>"
+
+
+def _breakable(text: str) -> str:
+    """A long path may go on in the next line after each of its folders."""
+    return escape(text).replace("/", "/<wbr>")
 
 
 def plain_cell(value: object) -> object:
