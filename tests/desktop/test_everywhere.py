@@ -754,6 +754,49 @@ def test_pictures_on_blocks_can_be_switched_off(qtbot: QtBot, film: Path, open_w
     assert not view.shows_sights and view.grab().toImage() != with_them and "off" in window.notice.text()
 
 
+def test_clips_without_a_proxy_are_looked_through_by_their_key_frames(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    document = load_project(film)
+    bare = tuple(replace(clip, proxies=()) for clip in document.footage.clips)
+    save_project(document.but(clips=bare), film)
+    window = cutting(qtbot, film, open_window)
+    project, sights = window.work.session.project, window.timeline.sights
+    clip = next(one for one in project.clips if one.name == "PCK_0007")  # two groups of pictures
+    told: list[str] = []
+    window.sketches.came.connect(told.append)
+    window.sketches.start()
+    assert window.sketches.text.startswith("sketching ") and window.sketches.text in window.jobs_text()
+    qtbot.waitUntil(lambda: clip.id in told, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.sketches.text, timeout=60_000)
+    videos = [one.id for one in project.clips if one.original.info.kind == "video"]
+    assert sorted(told) == sorted(videos)
+    qtbot.waitUntil(lambda: len(sights.strip(project, clip)) > 1, timeout=20_000)
+    go(qtbot, window, "Pairs")
+    place = window.pairs
+    qtbot.mouseClick(place.as_posters, LEFT)
+    view = place.poster_view
+    number = next(n for n, row in enumerate(place.model.rows) if row.clip.id == clip.id)
+    cell = view.visualRect(place.model.index(number, 0))
+    for part in (0.1, 0.9):
+        QTest.mouseMove(view.viewport(), QPoint(round(cell.x() + part * cell.width()), cell.center().y()))
+        qtbot.waitUntil(
+            lambda: view.cell_of(place.model.index(number, 0)).state == "key frames of the original", timeout=20_000
+        )
+    assert view.over is not None and view.over[0] == number
+    qtbot.mouseClick(place.as_posters, LEFT)
+
+    monkeypatch.setattr("agile_shadow.core.compositing.sketched._QUICK", 0.0)  # every file counts as slow
+    go(qtbot, window, "Timeline")
+    seen: list[str] = []
+    show = window.timeline.panel.viewer.show_picture
+    monkeypatch.setattr(
+        window.timeline.panel.viewer, "show_picture", lambda picture: (seen.append(picture.mark), show(picture))
+    )
+    seek(qtbot, window, 12)
+    qtbot.waitUntil(lambda: bool(seen) and "KEY FRAME" not in seen[-1], timeout=20_000)
+
+
 def test_blocks_of_clips_without_a_proxy_show_pictures_of_their_original(
     qtbot: QtBot, film: Path, open_window: Opener
 ) -> None:

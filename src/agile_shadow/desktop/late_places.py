@@ -138,6 +138,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
         window.tie_player(place.panel)
         place.chosen.connect(window.measuring.stand_still)
         place.looks_again.connect(window.presence.look_now)
+        window.sketches.came.connect(place.poster_view.sketch_came)
         place.goes_to.connect(window.command)
         return place
 
@@ -146,6 +147,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
 
         place = TimelinePlace(window.work, window.sound)
         window.tie_player(place.panel)
+        window.sketches.came.connect(place.sights.sketch_came)
         place.goes_to.connect(window.command)
         return place
 

@@ -42,6 +42,7 @@ from .presence import Looking
 from .project_menu import ProjectMenu
 from .rail import Rail
 from .showing import RULE, Counts
+from .sketch_work import SketchWork
 from .status_strip import StatusStrip
 from .work import Work
 
@@ -72,6 +73,7 @@ class MainWindow(QMainWindow):
         self._take_size()
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
+        self.sketches = SketchWork(work)
         self._counts = Counts()
         self._known = Presence()
         self.presence = Looking(work, [self._known])
@@ -91,6 +93,7 @@ class MainWindow(QMainWindow):
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
             self.measuring.start()
+            self.sketches.start()
             self.work.pairs.by_itself = True
             self.work.pairs.prove_by_itself()
         if start_sound:
@@ -213,6 +216,7 @@ class MainWindow(QMainWindow):
         self.strip.switch.flipped.connect(self.commands.flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
         self.measuring.measured.connect(self._show_measured)
+        self.sketches.came.connect(lambda _clip: self.show_jobs())
         work.is_playing = self._is_playing
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
@@ -265,6 +269,7 @@ class MainWindow(QMainWindow):
 
     def _came_or_went(self) -> None:
         """Files are there, or missing, that were not: every place, list, strip and block shows it."""
+        self.sketches.came_or_went()
         if self.places.is_built(PAIRS):
             self.pairs.presence_changed()
         if self.places.is_built(TIMELINE):
@@ -361,6 +366,7 @@ class MainWindow(QMainWindow):
         person = self.work.waits_for_a_person
         if person and progress is not None and not progress.waits:
             parts.append(f"waits for {person}")
+        parts.extend(filter(None, [self.sketches.text]))
         if not parts and self.measuring.now:
             return "measuring"
         return "; ".join(parts) or "No jobs"
@@ -514,6 +520,7 @@ class MainWindow(QMainWindow):
         self.work.at_the_end(self.presence.end())
         self.places.end()
         self.measuring.close()
+        self.sketches.end()
         self.sound.stop()
         self.work.at_the_end(self.sound.close)
 
@@ -521,7 +528,7 @@ class MainWindow(QMainWindow):
         """The window is closed, and another one opens: let go of everything, also of what the toolkit holds."""
         work = self.work
         work.is_playing = lambda: False
-        for one in (self.presence, self.measuring, work.pairs, work.bakes, work, self):
+        for one in (self.presence, self.measuring, self.sketches, work.pairs, work.bakes, work, self):
             one.deleteLater()
 
 

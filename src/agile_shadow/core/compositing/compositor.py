@@ -26,6 +26,7 @@ from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
 from .lettering import rolled, stand_in, title_picture
 from .placing import Mask, Spot, laid_as, spot, spot_once
+from .sketched import Sketches
 from .window import Window
 
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
@@ -106,6 +107,7 @@ class Compositor:
         self._only: Side | None = only
         self._helpers: ThreadPoolExecutor | None = None
         self.paces = Paces()
+        self._sketches = Sketches()
 
     def close(self) -> None:
         """Let go of all files."""
@@ -127,16 +129,53 @@ class Compositor:
         Raises Overtaken when ``overtaken`` says so. A file that cannot be shown is stood in for by a picture in words.
         """
         self.files.begin()
-        size = window.size
         found = [(layer, self._found(project, layer)) for step in steps for layer in step]
         results = self._drawn(project, found, aspect, window, overtaken)
-        drawn = {id(layer): result for (layer, _one), result in zip(found, results, strict=True)}
+        return self._composed(steps, results, window.size)
+
+    def _composed(self, steps: tuple[Step, ...], results: list[_Result], size: tuple[int, int]) -> Composite:
+        """The layers' results, in their order, laid over each other."""
+        left = iter(results)
         canvas: Pixels | None = None
         for step in steps:
-            there = [one for layer in step if (one := drawn[id(layer)][1]) is not None]
+            there = [one for _layer in step if (one := next(left)[1]) is not None]
             canvas = _laid(canvas, there, size, self._deep)
         shown = tuple(result[0] for result in results if result[0] is not None)
         return Composite(canvas if canvas is not None else _black(size, self._deep), shown)
+
+    def sketched(
+        self, project: Project, steps: tuple[Step, ...], aspect: Fraction, window: Window
+    ) -> Composite | None:
+        """The same of key frames from sketches, where a picture is going to take its time; None where one of its files
+        has no sketch, is a proxy, or is quick. Nothing is opened and decoded."""
+        results: list[_Result] = []
+        for layer in (layer for step in steps for layer in step):
+            clip = project.clip(layer.block.clip)
+            weight = layer.weight * layer.placement.opacity
+            if layer.block.title is not None or clip is None:
+                titled = layer.block.title is not None
+                results.append((None, _title(layer, aspect, window, weight, self._deep) if titled else None))
+                continue
+            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+            picture = self._sketch_for(choice, layer.seconds - choice.lead)
+            if picture is None:
+                return None
+            place = _place_of(choice, layer, aspect, window, (picture.shape[1], picture.shape[0]))
+            if place is None or weight <= 0:
+                results.append((Shown(layer.block, choice), None))
+                continue
+            pixels = _graded(layer, cv2.resize(picture, place.size, interpolation=cv2.INTER_CUBIC))
+            results.append((Shown(layer.block, choice), _in_place(pixels, place, None, weight)))
+        return self._composed(steps, results, window.size)
+
+    def _sketch_for(self, choice: Choice, seconds: Fraction) -> Pixels | None:
+        if choice.path is None or choice.kind != "original" or choice.clip.original.info.kind != "video":
+            return None
+        file = self.files.last(choice.path)
+        steps = file.reader.index.frame_at(seconds) - file.reader.position if file is not None else None
+        if not self._sketches.wanted(choice.path, steps):
+            return None
+        return self._sketches.picture(choice.path, float(seconds))
 
     def _drawn(
         self, project: Project, found: list[tuple[Layer, _Found]], aspect: Fraction, window: Window,
@@ -233,8 +272,10 @@ class Compositor:
         begun = time.perf_counter()
         frame = file.reader.frame(number, overtaken)
         rate = choice.clip.original.info.frame_rate
+        took = time.perf_counter() - begun
+        self._sketches.tell(file.path, steps, took)
         if 0 < steps <= 2 and rate:
-            self.paces.tell(file.path, (time.perf_counter() - begun) / steps * float(rate))
+            self.paces.tell(file.path, took / steps * float(rate))
         return frame
 
     def _file(self, project: Project, choice: Choice, seconds: Fraction) -> OpenPicture:
@@ -246,22 +287,30 @@ class Compositor:
         weight: float,
     ) -> _Drawn | None:  # fmt: skip
         shown, file, frame = found
-        info = shown.choice.clip.original.info
         native = window.size if frame is None else (frame.width, frame.height)
         if frame is not None and frame.rotation % 180:
             native = native[::-1]
-        shape = float(info.display_aspect or aspect)
-        placement = laid_as(layer.shape, layer.placement, shape, float(aspect), info.display_width, layer.across)
-        place = (spot_once if layer.moves else spot)(placement, shape, float(aspect), window, native)
+        place = _place_of(shown.choice, layer, aspect, window, native)
         if place is None:
             return None
         if frame is None or file is None:
             pixels = _as(stand_in(shown.choice.clip.name, shown.problem or shown.choice.note, place.size), self._deep)
         else:
-            pixels = to_pixels(frame, *place.size, file.converter, self._deep)
-            grade = grade_of(layer.block.effects.colour)
-            pixels = grade.apply(pixels) if grade is not None else pixels
+            pixels = _graded(layer, to_pixels(frame, *place.size, file.converter, self._deep))
         return _in_place(pixels, place, None, weight)
+
+
+def _place_of(choice: Choice, layer: Layer, aspect: Fraction, window: Window, native: tuple[int, int]) -> Spot | None:
+    """Where a clip's picture of ``native`` (width, height) pixels lies in the window; None where it is out of sight."""
+    info = choice.clip.original.info
+    shape = float(info.display_aspect or aspect)
+    placement = laid_as(layer.shape, layer.placement, shape, float(aspect), info.display_width, layer.across)
+    return (spot_once if layer.moves else spot)(placement, shape, float(aspect), window, native)
+
+
+def _graded(layer: Layer, pixels: Pixels) -> Pixels:
+    grade = grade_of(layer.block.effects.colour)
+    return grade.apply(pixels) if grade is not None else pixels
 
 
 def picture_of(

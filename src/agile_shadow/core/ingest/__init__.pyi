@@ -9,6 +9,7 @@ from .reporting import STEP_WORDS, IngestReport, Problem, ReportRow
 from .request import IngestRequest, request_for
 from .run import IngestRun
 from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
+from .sketching import Sketching, wants_sketch
 from .source import SourceFile, SourceListing, read_source, taken
 from .sources import Place, mounted_places, mounts_text
 from .verifying import Verified, verify_folder
@@ -33,6 +34,7 @@ __all__ = [
     "Problem",
     "Progress",
     "ReportRow",
+    "Sketching",
     "SourceFile",
     "SourceListing",
     "Verified",
@@ -64,6 +66,7 @@ __all__ = [
     "token_values",
     "verify_folder",
     "waits_for",
+    "wants_sketch",
     "watch_folder",
     "watched_folders",
     "write_page",

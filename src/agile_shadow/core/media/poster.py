@@ -58,15 +58,17 @@ def _frame(container: InputContainer, stream: VideoStream) -> VideoFrame | None:
     return frame
 
 
-def small_picture(frame: VideoFrame | None, aspect: Fraction) -> Image.Image | None:
-    """A frame at most WIDTH x HEIGHT pixels large, upright and in its shape; ``aspect``: of its pixels."""
+def small_picture(
+    frame: VideoFrame | None, aspect: Fraction, most: tuple[int, int] = (WIDTH, HEIGHT)
+) -> Image.Image | None:
+    """A frame, upright and in its shape, at most so many pixels wide and high; ``aspect``: of its pixels."""
     if frame is None or not frame.width or not frame.height:
         return None
     turned = frame.rotation % 180 == 90
     wide, high = float(frame.width * (aspect or 1)), float(frame.height)
     if turned:
         wide, high = high, wide
-    scale = min(WIDTH / wide, HEIGHT / high)
+    scale = min(most[0] / wide, most[1] / high)
     size = (max(2, round(wide * scale)), max(2, round(high * scale)))
     stored = (size[1], size[0]) if turned else size
     image: Image.Image = frame.reformat(*stored, format="rgb24", interpolation="AREA").to_image()  # type: ignore[no-untyped-call]

@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from fractions import Fraction
 from pathlib import Path
 
-from ..compositing import Compositor
+from ..compositing import Compositor, Step
 from ..compositing.files import Reader
 from ..errors import ShadowError
 from ..media import Overtaken
@@ -183,10 +183,19 @@ class Lane:
         if baked is not None and self._deliver_baked(request, tick, baked):
             return None
         aspect, overtaken = request.program.aspect, self._overtaken(request)
+        if not request.speed and not request.warm:
+            self._deliver_sketch(request, steps)
         with self._drawing():
             drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
         self._handover.put(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)
         return self._compositor.only_file(drawn)
+
+    def _deliver_sketch(self, request: Asked, steps: tuple[Step, ...]) -> None:
+        """Hand over what is at hand of a picture that stands and will take its time."""
+        drawn = self._compositor.sketched(request.project, steps, request.program.aspect, request.window)
+        if drawn is not None:
+            shown = drawn.shown
+            self._handover.put(Picture(request.number, request.frame, drawn.pixels, shown, sketch=True), request)
 
     def _deliver_baked(self, request: Asked, tick: int, baked: Baked) -> bool:
         """Hand over a frame of a baked file; False where that cannot be read: then it is drawn again."""

@@ -26,6 +26,7 @@ class Picture:
     shown: tuple[Shown, ...] = ()
     tick: int = 0  # frames since playing began that are to be seen before this one, rounds of a loop counted
     baked: bool = False  # it comes from a baked stretch
+    sketch: bool = False  # key frames of sketches, to be seen until the picture itself has come
 
     @property
     def choice(self) -> Choice | None:
@@ -47,6 +48,8 @@ class Picture:
         """The text on the picture: what it is."""
         if self.baked:
             return "BAKED"
+        if self.sketch:
+            return "ORIGINAL, KEY FRAME (the frame is coming)"
         if len(self.shown) < 2:
             return self.shown[0].choice.mark if self.shown else ""
         kinds = [one.choice.kind for one in self.shown]

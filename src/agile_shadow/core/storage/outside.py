@@ -13,12 +13,15 @@ from ..errors import ShadowError, StateError, from_os_error, sentence
 from ..files import written_atomically
 from ..log import cache_folder, config_folder, state_folder
 from ..media.signature import FOLDER
+from ..media.sketch import FOLDER as SKETCHES
 from ..project import Project, known_projects, load_project
 from ..project.earlier import earlier_folder
 
 DEFAULT_LIMIT = 2_000_000_000  # bytes of what can be made again
 # folders of the cache whose files go when they are too many
-_AGAIN = {"posters": "Posters", "waves": "Waveforms", FOLDER: "Signatures of originals"}
+_AGAIN = {
+    "posters": "Posters", SKETCHES: "Sketches of clips", "waves": "Waveforms", FOLDER: "Signatures of originals",
+}  # fmt: skip
 _BLOCK = 512
 
 
@@ -88,7 +91,7 @@ def _settings() -> Path:
 
 
 def limit() -> int:
-    """Bytes that posters, waveforms and signatures may take, of all projects together."""
+    """Bytes that posters, sketches, waveforms and signatures may take, of all projects together."""
     try:
         value = json.loads(_settings().read_text(encoding="utf-8"))["limit"]
     except (OSError, ValueError, KeyError, TypeError):
@@ -107,7 +110,7 @@ def set_limit(size: int) -> None:
 
 
 def keep_to_limit(most: int | None = None) -> int:
-    """Remove posters, waveforms and signatures, the ones used longest ago first, until they keep to the limit.
+    """Remove posters, sketches, waveforms, signatures, the ones used longest ago first, until they keep to the limit.
 
     Gives the bytes that went.
     """

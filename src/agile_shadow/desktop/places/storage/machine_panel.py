@@ -61,13 +61,13 @@ class MachinePanel(QWidget):
         store_table.setFixedHeight(226)
         layout.addWidget(store_table)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Posters, waveforms and signatures of all projects may take"))
+        row.addWidget(QLabel("Posters, sketches, waveforms and signatures may take"))
         self.limit = QDoubleSpinBox()
         self.limit.setRange(0.0, 1000.0)
         self.limit.setDecimals(1)
         self.limit.setSuffix(" GB")
         self.limit.setKeyboardTracking(False)
-        self.limit.setAccessibleName("Space for posters, waveforms and signatures")
+        self.limit.setAccessibleName("Space for posters, sketches, waveforms and signatures")
         self.limit.setToolTip("The least recently used are removed beyond this limit")
         self.limit.valueChanged.connect(lambda size: self._set_limit(int(size * 1e9)))
         row.addWidget(self.limit)
@@ -101,8 +101,10 @@ class MachinePanel(QWidget):
 
     def _tidy(self) -> None:
         def then(gone: Any) -> None:
-            self._work.told.emit(f"{words.gigabytes(gone)} of posters, waveforms and signatures removed." if gone
-                                 else "Posters, waveforms and signatures are within their limit.")  # fmt: skip
+            self._work.told.emit(
+                f"{words.gigabytes(gone)} of posters, sketches, waveforms and signatures removed." if gone
+                else "Posters, sketches, waveforms and signatures are within their limit."
+            )  # fmt: skip
             self.entered()
 
         self._work.in_background(keep_to_limit, then)

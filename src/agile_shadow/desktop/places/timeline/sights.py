@@ -13,13 +13,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPixmap
 
 from ....core.errors import Cancelled
+from ....core.jobs import Rank
 from ....core.media.peaks import peaks
+from ....core.media.sketch import Sketch, kept_sketch
 from ....core.media.strip import StripRequest, strip
 from ....core.project import Clip, Project
 from ...posters import Posters
 from ...work import Work
 
 Strip = list[tuple[float, QPixmap]]
+Pictures = list[tuple[float, bytes]]
 _PICTURES = 24  # along a clip
 _OF_ORIGINAL = 6  # along one that has no proxy yet
 _HIGH = 72  # pixels of one, enough for a block on a fine screen
@@ -69,25 +72,43 @@ class Sights:
     def _draw_strip(self, project: Project, clip: Clip) -> None:
         """From its proxy; from an original only some key frames, and when nothing else is to be done: it may be
         heavy."""
-        proxy, info = next((one for one in clip.proxies if not one.offset), None), clip.original.info
+        proxy = next((one for one in clip.proxies if not one.offset), None)
         path = project.place_or_none(proxy.file if proxy is not None else clip.original.file)
         if path is None:
             return
         if proxy is not None:
-            executor, request, limit = self._work.machine.shared("wanted"), StripRequest(path, _PICTURES), _STRIP_LIMIT
+            self._ask_for_strip(clip.id, "wanted", StripRequest(path, _PICTURES), _STRIP_LIMIT)
         else:
-            request, limit = StripRequest(path, _OF_ORIGINAL, info.sequence_rate), _LIMIT
-            executor = self._work.machine.shared("measure")
-        future: Future[list[tuple[float, bytes]]] = executor.submit(strip, request, stalled_after=limit)
-        future.add_done_callback(lambda done: self._work.call_here(lambda: self._stripped(clip.id, done)))
+            few = StripRequest(path, _OF_ORIGINAL, clip.original.info.sequence_rate)
+            self._work.in_background(lambda: kept_sketch(path), lambda found: self._from_sketch(clip.id, found, few))
 
-    def _stripped(self, clip: str, future: Future[list[tuple[float, bytes]]]) -> None:
+    def _from_sketch(self, clip: str, found: Sketch | None, few: StripRequest) -> None:
+        if self._closed:
+            return
+        if found is not None:
+            self._keep_strip(clip, found.spread(_PICTURES))
+        else:
+            self._ask_for_strip(clip, "measure", few, _LIMIT)
+
+    def sketch_came(self, clip: str) -> None:
+        """More is there of a clip than a few key frames."""
+        self._strips.pop(clip, None)
+        self._changed()
+
+    def _ask_for_strip(self, clip: str, rank: Rank, request: StripRequest, limit: float) -> None:
+        future: Future[Pictures] = self._work.machine.shared(rank).submit(strip, request, stalled_after=limit)
+        future.add_done_callback(lambda done: self._work.call_here(lambda: self._stripped(clip, done)))
+
+    def _stripped(self, clip: str, future: Future[Pictures]) -> None:
         if self._closed:
             return
         try:
             found = future.result()
         except Exception:  # whatever a file does to its reader, its block has its poster
             return
+        self._keep_strip(clip, found)
+
+    def _keep_strip(self, clip: str, found: Pictures) -> None:
         pictures = []
         for place, data in found:
             pixmap = QPixmap()

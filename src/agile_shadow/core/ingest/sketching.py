@@ -1,0 +1,131 @@
+"""Sketches of clips that have no proxy yet, taken one after the other as clips come in."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from functools import partial
+
+from ..errors import Cancelled, ShadowError
+from ..jobs import Executor
+from ..media.sketch import Sketch, SketchRequest, has_sketch, make_sketch
+from ..project import Clip, Project
+from ..threads import Errands
+
+log = logging.getLogger(__name__)
+_STALLED = 120.0  # seconds without a sign of life
+_Key = tuple[str, int, int]  # a clip as its original is
+
+
+def wants_sketch(clip: Clip) -> bool:
+    """Whether there is nothing light to look through a clip yet."""
+    return clip.original.info.kind == "video" and not clip.proxies
+
+
+class Sketching:
+    """Has sketches made for the clips of a project. Any thread may call any method.
+
+    ``came`` is told, on a thread of its own, of each clip whose sketch is there. A file of which none can be taken is
+    asked for again after :meth:`again`.
+    """
+
+    def __init__(self, executor: Executor, came: Callable[[str], None]) -> None:
+        self._executor, self._came = executor, came
+        self._errands = Errands("sketches")
+        self._lock = threading.Lock()
+        self._waiting: list[tuple[_Key, SketchRequest]] = []
+        self._over: set[_Key] = set()
+        self._failed: set[_Key] = set()
+        self._running: Future[Sketch] | None = None
+        self._looked_at: tuple[object, object] = (None, None)
+        self._closed = False
+
+    @property
+    def left(self) -> int:
+        """Clips whose sketch is wanted and not there."""
+        with self._lock:
+            return len(self._waiting) + (self._running is not None)
+
+    def want(self, project: Project) -> None:
+        """Take what is missing of a project as it is now."""
+        with self._lock:
+            if self._closed or self._looked_at == (project.clips, project.shelves):
+                return
+            self._looked_at = project.clips, project.shelves
+            self._waiting = [
+                (_key(clip), SketchRequest(path, clip.original.info.sequence_rate))
+                for clip in project.clips
+                if wants_sketch(clip) and _key(clip) not in self._over | self._failed
+                and (path := project.place_or_none(clip.original.file)) is not None
+            ]  # fmt: skip
+        self._errands.submit(self._more)
+
+    def again(self) -> None:
+        """Files came back: what could not be taken is asked for once more with the next :meth:`want`."""
+        with self._lock:
+            self._failed.clear()
+            self._looked_at = None, None
+
+    def _more(self) -> None:
+        """On the thread of errands, which looks at drives."""
+        while True:
+            with self._lock:
+                if self._running is not None or not self._waiting or self._closed:
+                    return
+                key, request = self._waiting.pop(0)
+                if key in self._over:
+                    continue
+            if has_sketch(request.path):
+                self._there(key)
+                continue
+            try:
+                future: Future[Sketch] = self._executor.submit(make_sketch, request, stalled_after=_STALLED)
+            except Cancelled:  # the machine has closed
+                return
+            with self._lock:
+                self._running = future
+            future.add_done_callback(partial(self._errands.submit, self._ended, key, request))
+            return
+
+    def _ended(self, key: _Key, request: SketchRequest, future: Future[Sketch]) -> None:
+        with self._lock:
+            self._running = None
+        try:
+            future.result()
+        except Cancelled:
+            return
+        except Exception as error:  # whatever a file does to its reader, the others have their sketch
+            log.info("no sketch of %s: %s", request.path, error if isinstance(error, ShadowError) else repr(error))
+            with self._lock:
+                self._failed.add(key)
+        else:
+            self._there(key)
+        self._more()
+
+    def _there(self, key: _Key) -> None:
+        with self._lock:
+            self._over.add(key)
+            closed = self._closed
+        if not closed:
+            self._came(key[0])
+
+    def end(self) -> None:
+        """Take no more, without waiting for what is being taken."""
+        with self._lock:
+            self._closed = True
+            self._waiting.clear()
+            running = self._running
+        if running is not None:
+            self._executor.cancel(running)
+        self._errands.end()
+
+    def close(self, limit: float | None = None) -> bool:
+        """End it; whether its thread had ended within ``limit`` seconds."""
+        self.end()
+        return self._errands.close(limit)
+
+
+def _key(clip: Clip) -> _Key:
+    return clip.id, clip.original.size, clip.original.modified
