@@ -1,6 +1,6 @@
 """What is measured against the machine's own limit: proofs by signature, the start, and a plain shell script.
 
-``./shadow bench signatures|single|starts|plain``.
+``./shadow bench signatures|sketches|single|starts|plain``.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import statistics
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
@@ -23,13 +24,18 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from agile_shadow.core.media import probe
+from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.media.signature import kept_signature, signature_place
+from agile_shadow.core.media.sketch import MOST, SketchRequest, kept_sketch, make_sketch
+from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.proof import ProveRequest, prove
+from agile_shadow.core.playback import ClipProgram, Player
 from agile_shadow.core.presets import Originals, Preset, Proxies, save_preset
+from agile_shadow.core.project import Clip, new_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
+from agile_shadow.core.shelves import Shelf
 from agile_shadow.core.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
 from footage import demo_card, heavy_clip
 from ingest import run_over
@@ -79,6 +85,58 @@ def measure_signatures(folder: Path) -> Measured:
     hour = place.stat().st_size / info.frames * 3600 * 25 / 1e6
     yield "signature of an hour of such clips of 3 s at 25 frames per second", hour, 250, " MB"
     yield "the part of it that grows with the frames", signature.size / info.frames * 90_000 / 1e6, 40, " MB"
+
+
+# Sketches
+
+
+def measure_sketches(folder: Path) -> Measured:
+    """Key frames of a heavy clip against making its proxy; how soon something of a standing frame is to be seen."""
+    clip = heavy_clip(folder)
+    info = probe(clip)
+    making, taking = [], []
+    for number in range(_ROUNDS):
+        request = ProxyRequest(clip, folder / f"beside{number}.mov", _QUARTER, info)
+        making.append(_seconds(lambda request=request: make_proxy(request, quiet)))  # type: ignore[misc]
+        taking.append(_seconds(lambda: make_sketch(SketchRequest(clip), quiet)))
+    for at, unit in enumerate(("time", "processor time")):
+        ratio = min(one[at] for one in taking) / min(one[at] for one in making)
+        yield f"key frames of a UHD clip, against making its quarter-size proxy, {unit}", ratio, 0.12, ""
+    sketch = kept_sketch(clip)
+    assert sketch is not None
+    yield "room for the sketch of an hour of it", len(sketch.to_bytes()) / len(sketch.times) * MOST / 1e6, 10, " MB"
+    first, whole = _until_seen(clip, info, folder)
+    yield "a standing frame of it, until its key frame is to be seen", 1000 * first, 100, " ms"
+    yield "the same, against until the frame itself is", first / whole, 0.2, ""
+
+
+def _until_seen(clip: Path, info: MediaInfo, folder: Path) -> tuple[float, float]:
+    """Seconds until the first picture of a standing frame, and until the frame itself: the medians of leaps."""
+    project = new_project("Sketches")
+    shelf = Shelf("s", "Here", "originals", clip.parent)
+    original = Original(FileRef("s", clip.name), info, *status(clip))
+    one = Clip("c", "Heavy", original)
+    project = project.but(shelves=(shelf,), clips=(one,))
+    came = threading.Event()
+    player = Player(came.set)
+    player.set_view(960, 540)
+    firsts, wholes = [], []
+    try:
+        player.show(ClipProgram.of(one), project)
+        for number in (20, 60, 5, 45, 70):
+            begun, seen = time.perf_counter(), []
+            player.seek(number)
+            while not seen or seen[-1][1]:
+                came.wait(30)
+                came.clear()
+                picture = player.take_due()
+                if picture is not None and picture.frame == number:
+                    seen.append((time.perf_counter() - begun, picture.sketch))
+            firsts.append(seen[0][0])
+            wholes.append(seen[-1][0])
+    finally:
+        player.close()
+    return statistics.median(firsts), statistics.median(wholes)
 
 
 # One wrong frame

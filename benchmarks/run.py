@@ -38,7 +38,7 @@ from ingest import (
     plain_copy,
 )
 from ledger import measure_fingerprints, measure_ledger
-from limits import measure_plain, measure_signatures, measure_single, measure_starts
+from limits import measure_plain, measure_signatures, measure_single, measure_sketches, measure_starts
 from pairing import by_data, pairing, proof
 from storage import measure_storage
 from window import measure_window
@@ -158,7 +158,8 @@ def _pairing(_folder: Path, numbers: list[int]) -> None:
 
 
 _GROUPS: dict[str, Group] = {
-    "proxies": _alone(bench_proxies), "signatures": _alone(measure_signatures), "copy": _alone(bench_copy),
+    "proxies": _alone(bench_proxies), "signatures": _alone(measure_signatures),
+    "sketches": _alone(measure_sketches), "copy": _alone(bench_copy),
     "starts": _alone(measure_starts), "plain": _alone(measure_plain), "estimates": _alone(measure_estimates),
     "listing": _alone(measure_listing), "copies": _alone(measure_two_copies), "memory": _alone(measure_memory),
     "overlap": _alone(measure_overlap), "fuzz": _alone(measure_fuzz), "queue": _alone(measure_queue),

@@ -10,9 +10,10 @@ from .work import Work
 
 
 class SketchWork(QObject):
-    """``came`` tells, on the interface thread, of a clip whose sketch is there."""
+    """``came`` tells, on the interface thread, of a clip whose sketch is there; ``changed`` that :attr:`text` has."""
 
     came = Signal(str)
+    changed = Signal()
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -28,6 +29,7 @@ class SketchWork(QObject):
 
     def _look(self) -> None:
         self._sketching.want(self._work.session.project)
+        self.changed.emit()
 
     def came_or_went(self) -> None:
         """Files came back: what could not be read is tried once more."""

@@ -216,6 +216,7 @@ class MainWindow(QMainWindow):
         self.strip.switch.flipped.connect(self.commands.flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
         self.measuring.measured.connect(self._show_measured)
+        self.sketches.changed.connect(self.show_jobs)
         self.sketches.came.connect(lambda _clip: self.show_jobs())
         work.is_playing = self._is_playing
         self._notice_timer = QTimer(self)

@@ -39,7 +39,7 @@ class Tools(QWidget):
     def _build_filters(self) -> None:
         self.search = QLineEdit()
         self.search.setPlaceholderText("Search names, states, tags")
-        self.search.setMinimumWidth(110)
+        self.search.setMinimumWidth(90)
         self.search.setMaximumWidth(228)
         self.search.setAccessibleName("Search pairs")
         self.search.setToolTip("Shows the rows that contain all words")

@@ -18,6 +18,7 @@ from ...marks import paint_block
 from .rows import HEAD, ROOMY, RULER, Rows
 from .sights import Sights
 
+_NAME_ROOM, _LEAST_PLATE = 76, 26  # pixels of a block beside its poster, and of a plate
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
 _STEPS = (1, 2, 5, 10)
 _NARROW = 5  # pixels
@@ -281,7 +282,8 @@ def _paint_sights(painter: QPainter, scene: Scene, block: Block, clip: Clip, bod
     strip = scene.sights.strip(scene.project, clip) if body.width() > 2 * wide + 8 else []
     if not strip or not clip.length:
         _paint_poster(painter, QRectF(body.x() + 4, body.y() + 4, min(wide, body.width() - 8), high), poster)
-        return body.adjusted(min(wide, body.width() - 8) + 4, 0, 0, 0)
+        beside = body.adjusted(min(wide, body.width() - 8) + 4, 0, 0, 0)
+        return beside if beside.width() >= _NAME_ROOM else body
     left = max(body.left() + 4, float(HEAD) - wide)
     left = body.left() + 4 + int((left - body.left() - 4) / wide) * wide
     begin, step = float(block.source_start), float(block.speed / scene.line.rate) / scene.rows.scale
@@ -326,7 +328,7 @@ def _ordered(kind: list[str], more: list[str]) -> list[str]:
 def _paint_plate(painter: QPainter, body: QRectF, name: str, words: list[str], choice: Choice | None) -> None:
     """Name and words on a dark plate, as far as there is room."""
     room = body.width() - 12
-    if room < 12:
+    if room < _LEAST_PLATE:  # there would be nothing but dots on it
         return
     painter.save()
     painter.setClipRect(body)
