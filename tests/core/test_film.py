@@ -21,7 +21,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from agile_shadow.core.compositing import picture_of
+from agile_shadow.core.compositing import Mixer, picture_of
 from agile_shadow.core.errors import ExportError, ShadowError
 from agile_shadow.core.film import (
     FILM_SETTINGS,
@@ -47,9 +47,21 @@ from agile_shadow.core.film.proof import sound_apart
 from agile_shadow.core.film.sounding import envelope_of
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, SoundReader, probe
+from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Mark, Preset
-from agile_shadow.core.project import Project, load_project
-from agile_shadow.core.timeline import Settings, Title, add_title, add_track, append, with_settings
+from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.switch import Presence, choose
+from agile_shadow.core.timeline import (
+    Settings,
+    Title,
+    add_title,
+    add_track,
+    append,
+    with_effects,
+    with_settings,
+    with_speed,
+)
+from agile_shadow.core.timeline.model import first_tracks
 from tests.drawn import LATE
 from tests.effects import luma, named
 from tests.footage import NUMBERS, codes, here, ingest
@@ -196,6 +208,62 @@ def test_sound_that_begins_late_begins_as_late_in_the_film(project: Project, tmp
     make_film(FilmRequest(project, out, chosen, block.start - 4), quiet)
     heard = heard_by_others(out)[4 * 1920 :, 0]
     assert abs(int(np.argmax(np.abs(heard) > 0.1)) - (LATE - 2) * 1920) < 48  # a millisecond
+
+
+@pytest.mark.parametrize(
+    ("rate", "chosen", "written"),
+    [(44_100, "ProRes 422 HQ", 44_100), (96_000, "For keeping, lossless", 96_000), (44_100, "Viewing copy", 44_100),
+     (96_000, "Sound alone", 96_000), (96_000, "DNxHR SQ, MXF", 48_000)],
+)  # fmt: skip
+def test_films_have_the_sound_rate_of_their_timeline(
+    project: Project, tmp_path: Path, rate: int, chosen: str, written: int
+) -> None:
+    now = Settings.of(project.timeline)
+    line = with_settings(project.timeline, replace(now, sound_rate=rate))[0]
+    save_project(project.but(timeline=line), tmp_path / "p.otio")
+    line = load_project(tmp_path / "p.otio").timeline
+    assert line.sound_rate == rate
+    found = FILM_SETTINGS.find(chosen)
+    small_ = found.picture.model_copy(update=SMALL) if found.picture is not None else None
+    out = tmp_path / f"film{found.ending}"
+    block = line.pictures[0].blocks[-1]
+    request = FilmRequest(project.but(timeline=line), out, found.model_copy(update={"picture": small_}), block.start)
+    result = make_film(request, quiet)
+    with av.open(str(out)) as film:
+        assert film.streams.audio[0].rate == written
+        samples = sum(frame.samples for frame in film.decode(audio=0))
+    assert abs(samples - round(request.seconds * written)) <= 2048
+    heard = heard_by_others(out)[:, 0]
+    assert abs(int(np.argmax(np.abs(heard) > 0.1)) - (LATE - 2) * 1920) < 48
+    assert any("48 kHz" in note for note in result.notes) == (written != rate)
+    assert read_certificate(out).numbers["sound_off_ms"] < 1
+    with pytest.raises(ValueError, match="48,000"):
+        replace(now, sound_rate=22_050).checked()
+
+
+@pytest.mark.parametrize("speed", ["1", "2", "-1", "1/2"])
+@pytest.mark.parametrize("keep", [False, True])
+def test_a_mix_at_another_rate_is_the_same_sound(project: Project, speed: str, keep: bool) -> None:
+    clip = named(project, "PCK_0007")
+    line = replace(project.timeline, tracks=first_tracks())
+    line = append(line, clip.piece(Fraction(0), Fraction(3, 5)))
+    block = line.pictures[0].blocks[0]
+    line = with_speed(line, block.id, Fraction(speed)) if speed != "1" else line
+    sound = line.sounds[0].blocks[0].id
+    line = with_effects(line, [sound], lambda old: replace(old, keep_pitch=keep))
+    levels = []
+    for rate in (48_000, 96_000, 44_100):
+        mixer = Mixer(TimelineProgram(line), lambda layer: choose(project, clip, Presence(), layer.seconds),
+                      sound_rate=rate)  # fmt: skip
+        whole = mixer.read(0, round(line.length / line.rate * rate))
+        mixer.close()
+        levels.append(np.abs(whole[: len(whole) // 20 * 20]).mean(axis=1))
+    seconds = [len(one) / rate for one, rate in zip(levels, (48_000, 96_000, 44_100), strict=True)]
+    assert max(seconds) - min(seconds) < 0.01
+    curves = [np.array([part.mean() for part in np.array_split(one, 40)]) for one in levels]
+    assert curves[0].max() > 0.01
+    for other in curves[1:]:
+        assert np.corrcoef(curves[0], other)[0, 1] > 0.97 and other.mean() == pytest.approx(curves[0].mean(), rel=0.1)
 
 
 def test_loudness_is_measured_and_brought_to_a_target(project: Project, tmp_path: Path) -> None:

@@ -270,9 +270,11 @@ def test_timeline_settings_are_changed_and_told(qtbot: QtBot, film: Path, open_w
     assert "drop-frame" in dialog.says.text() and not dialog.take.isEnabled()
     dialog.rate.setCurrentIndex(dialog.rate.findText("29.97"))
     assert dialog.take.isEnabled()
+    dialog.sound_rate.setCurrentIndex(dialog.sound_rate.findText("96 kHz"))
     qtbot.mouseClick(dialog.take, LEFT)
     line = window.work.session.project.timeline
     assert line.rate == Fraction(30000, 1001) and line.timecode(0) == "01:00:00;00" and line.drop
+    assert line.sound_rate == 96_000
     assert "29.97" in place.lines.settings.text()
     qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert window.work.session.project.timeline.rate == 25

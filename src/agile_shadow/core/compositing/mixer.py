@@ -33,7 +33,7 @@ class Sounding(Protocol):
 
 
 class Mixer:
-    """Reads stereo samples of a program by position; for one thread.
+    """Reads stereo samples of a program by position, ``sound_rate`` of them a second; for one thread.
 
     ``unread`` is told once of each file whose sound cannot be read, with a few words why; it is silent there, unless
     ``unread`` raises.
@@ -44,7 +44,9 @@ class Mixer:
         program: Sounding,
         choice_for: Callable[[Layer], Choice | None],
         unread: Callable[[Path, str], None] = lambda path, why: None,
+        sound_rate: int = SAMPLE_RATE,
     ) -> None:
+        self._sound_rate = sound_rate
         self._program = program
         self._choice_for = choice_for
         self._unread = unread
@@ -52,13 +54,13 @@ class Mixer:
         self._voices: list[_Voice] = []
 
     def read(self, position: int, count: int) -> Samples:
-        """float32 (count, 2) from sample ``position`` of the program at 48 kHz; silence in gaps and missing files."""
+        """float32 (count, 2) from sample ``position`` of the program on; silence in gaps and missing files."""
         out = np.zeros((count, 2), np.float32)
         rate, done = self._program.rate, 0
         while done < count:
-            frame = int(Fraction(position + done, SAMPLE_RATE) * rate)
-            begin = -int(-Fraction(frame) / rate * SAMPLE_RATE // 1)
-            end = -int(-Fraction(frame + 1) / rate * SAMPLE_RATE // 1)
+            frame = int(Fraction(position + done, self._sound_rate) * rate)
+            begin = -int(-Fraction(frame) / rate * self._sound_rate // 1)
+            end = -int(-Fraction(frame + 1) / rate * self._sound_rate // 1)
             piece = max(1, min(count - done, end - (position + done)))
             self._add(out[done : done + piece], frame, position + done, begin, end)
             done += piece
@@ -74,7 +76,7 @@ class Mixer:
             choice = self._choice_for(layer)
             if choice is None or choice.path is None:
                 continue
-            into = Fraction(position, SAMPLE_RATE) - Fraction(frame) / self._program.rate
+            into = Fraction(position, self._sound_rate) - Fraction(frame) / self._program.rate
             seconds = layer.seconds - choice.lead + into * layer.block.speed
             voice = self._voice(choice.path, seconds)
             samples = voice.at(seconds, layer.block.speed, len(out), layer.block.effects.keep_pitch)
@@ -93,7 +95,7 @@ class Mixer:
     def _voice(self, path: Path, seconds: Fraction) -> _Voice:
         """An opening of the file that gives nothing else at the same time, rather one that stands near."""
         idle = [voice for voice in self._voices if voice.path == path and not voice.busy]
-        voice = min(idle, key=lambda one: abs(one.stands - seconds)) if idle else _Voice(path)
+        voice = min(idle, key=lambda one: abs(one.stands - seconds)) if idle else _Voice(path, self._sound_rate)
         self._voices = [*(one for one in self._voices if one is not voice), voice]
         while len(self._voices) > _OPEN and not self._voices[0].busy:
             self._voices.pop(0).close()
@@ -112,6 +114,7 @@ class _Voice:
     """An open file that gives sound at any speed."""
 
     path: Path
+    rate: int  # samples a second
     busy: bool = False
     stands: Fraction = Fraction(0)  # seconds of the file where it stopped
 
@@ -119,7 +122,7 @@ class _Voice:
         self._reader: SoundReader | None = None
         self._closed_because = ""
         try:
-            self._reader = SoundReader(self.path)
+            self._reader = SoundReader(self.path, self.rate)
         except ShadowError as error:
             log.warning("sound: %s", error)
             self._closed_because = error.what
@@ -137,16 +140,16 @@ class _Voice:
         for sound that runs forward."""
         if self._reader is None:
             return np.zeros((count, 2), np.float32)
-        self.stands = seconds + Fraction(count, SAMPLE_RATE) * exact
+        self.stands = seconds + Fraction(count, self.rate) * exact
         speed = float(exact)
-        first = round(seconds * SAMPLE_RATE)
+        first = round(seconds * self.rate)
         if exact == 1:
             return self._reader.read(first, count)
         if keep_pitch and exact > 0:
             if self._pitched is None or self._pitched[0] != exact:
-                self._pitched = (exact, KeptPitch(self._reader, exact))
+                self._pitched = (exact, KeptPitch(self._reader, exact, self.rate))
             return self._pitched[1].at(seconds, count)
-        places = float(seconds * SAMPLE_RATE) + speed * np.arange(count)
+        places = float(seconds * self.rate) + speed * np.arange(count)
         low, high = int(np.floor(places.min())), int(np.floor(places.max())) + 2
         source = self._stretch(low, high - low, speed < 0)
         part = (places - low).astype(np.float32)

@@ -15,8 +15,7 @@ from numpy.typing import NDArray
 from ..media import SAMPLE_RATE
 
 Samples = NDArray[np.float32]
-_CHUNK = 4 * SAMPLE_RATE  # samples of the source stretched at once
-_BEFORE = SAMPLE_RATE // 4  # samples read before and after, in which the filter finds its step
+_CHUNK, _BEFORE = 4, Fraction(1, 4)  # seconds of the source stretched at once; read before and after for the filter
 _JOIN = 1024  # samples over which two chunks are joined
 _KEPT = 6
 _SLOWEST = 0.5  # of one filter; slower speeds take several
@@ -31,14 +30,15 @@ class Readable(Protocol):
 class KeptPitch:
     """A sound at a speed above 0, stretched in chunks that begin at fixed places of the source; for one thread."""
 
-    def __init__(self, source: Readable, speed: Fraction) -> None:
-        self._source, self._speed = source, float(speed)
+    def __init__(self, source: Readable, speed: Fraction, rate: int = SAMPLE_RATE) -> None:
+        self._source, self._speed, self._rate = source, float(speed), rate
+        self._chunk_length, self._before = _CHUNK * rate, int(_BEFORE * rate)
         self._exact = speed
         self._chunks: OrderedDict[int, Samples] = OrderedDict()
 
     def at(self, seconds: Fraction, count: int) -> Samples:
         """``count`` samples from that moment of the source on."""
-        first = round(seconds / self._exact * SAMPLE_RATE)
+        first = round(seconds / self._exact * self._rate)
         out = np.zeros((count, 2), np.float32)
         done = 0
         while done < count:
@@ -51,10 +51,10 @@ class KeptPitch:
         return out
 
     def _begin(self, number: int) -> int:
-        return round(Fraction(number * _CHUNK) / self._exact)
+        return round(Fraction(number * self._chunk_length) / self._exact)
 
     def _number(self, place: int) -> int:
-        number = math.floor(place * self._exact / _CHUNK)
+        number = math.floor(place * self._exact / self._chunk_length)
         while self._begin(number + 1) <= place:
             number += 1
         while self._begin(number) > place:
@@ -77,10 +77,12 @@ class KeptPitch:
     def _chunk(self, number: int) -> Samples:
         """The stretched chunk, with a little more at its end for joining."""
         if number not in self._chunks:
-            source = self._source.read(number * _CHUNK - _BEFORE, _CHUNK + 2 * _BEFORE + _JOIN)
+            source = self._source.read(
+                number * self._chunk_length - self._before, self._chunk_length + 2 * self._before + _JOIN
+            )
             wanted = self._begin(number + 1) - self._begin(number) + _JOIN
-            stretched = at_tempo(source, self._speed)
-            skip = round(_BEFORE / self._speed)
+            stretched = at_tempo(source, self._speed, self._rate)
+            skip = round(self._before / self._speed)
             part = stretched[skip : skip + wanted]
             self._chunks[number] = np.concatenate([part, np.zeros((max(0, wanted - len(part)), 2), np.float32)])
             while len(self._chunks) > _KEPT:
@@ -89,12 +91,12 @@ class KeptPitch:
         return self._chunks[number]
 
 
-def at_tempo(samples: Samples, speed: float) -> Samples:
+def at_tempo(samples: Samples, speed: float, rate: int = SAMPLE_RATE) -> Samples:
     """float32 (count, 2) brought to a speed with its pitch kept, about ``count / speed`` samples long."""
     if not len(samples):
         return np.zeros((0, 2), np.float32)
     graph = av.filter.Graph()
-    last = graph.add_abuffer(format="flt", sample_rate=SAMPLE_RATE, layout="stereo", time_base=Fraction(1, SAMPLE_RATE))
+    last = graph.add_abuffer(format="flt", sample_rate=rate, layout="stereo", time_base=Fraction(1, rate))
     for tempo in _steps(speed):
         step = graph.add("atempo", f"{tempo:.9f}")
         last.link_to(step)
@@ -103,7 +105,7 @@ def at_tempo(samples: Samples, speed: float) -> Samples:
     last.link_to(sink)
     graph.configure()
     frame = AudioFrame.from_ndarray(np.ascontiguousarray(samples.reshape(1, -1)), format="flt", layout="stereo")
-    frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, 0, Fraction(1, SAMPLE_RATE)
+    frame.sample_rate, frame.pts, frame.time_base = rate, 0, Fraction(1, rate)
     graph.push(frame)
     graph.push(None)
     found: list[Samples] = []

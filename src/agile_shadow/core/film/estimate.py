@@ -121,7 +121,8 @@ def _sound_size(request: FilmRequest) -> int:
         return 0
     heard = sum(1 for track in request.line.sounds if not track.off)
     streams = 1 if sound.channels == "stereo" else max(1, heard)
-    rate = _SOUND["aac" if request.settings.file == "mp4" else "pcm"]
+    packed = request.settings.file == "mp4"
+    rate = _SOUND["aac" if packed else "pcm"] * (1 if packed else request.sound_rate / 48_000)
     return int(rate * streams * float(request.seconds) / (2 if sound.channels == "channels" else 1))
 
 

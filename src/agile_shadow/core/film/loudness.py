@@ -51,11 +51,12 @@ class Loudness:
 class LoudnessMeter:
     """Measures what it is fed, through the media library's filter."""
 
-    def __init__(self) -> None:
+    def __init__(self, rate: int = SAMPLE_RATE) -> None:
+        self._rate = rate
         self._graph = Graph()
         source = self._graph.add(
-            "abuffer", sample_rate=str(SAMPLE_RATE), sample_fmt="flt", channel_layout="stereo",
-            time_base=f"1/{SAMPLE_RATE}",
+            "abuffer", sample_rate=str(rate), sample_fmt="flt", channel_layout="stereo",
+            time_base=f"1/{rate}",
         )  # fmt: skip
         meter = self._graph.add("ebur128", "peak=true:metadata=1:framelog=quiet")
         sink = self._graph.add("abuffersink")
@@ -67,12 +68,12 @@ class LoudnessMeter:
         self._peak = 0.0
 
     def feed(self, samples: Samples) -> None:
-        """float32 (count, 2) at 48 kHz."""
+        """The next samples: float32 (count, 2)."""
         if not len(samples):
             return
         whole = np.ascontiguousarray(samples, np.float32).reshape(1, -1)
         frame = av.AudioFrame.from_ndarray(whole, format="flt", layout="stereo")
-        frame.sample_rate, frame.pts = SAMPLE_RATE, self._position
+        frame.sample_rate, frame.pts = self._rate, self._position
         self._position += len(samples)
         self._graph.push(frame)
         self._take()

@@ -18,14 +18,13 @@ from numpy.typing import NDArray
 
 from ..compositing.mixer import Samples
 from ..late import cv2
-from ..media import SAMPLE_RATE
 from ..media.likeness import ssim
 from ..project import Project
 from .drawing import Drawing
 from .formats import format_named
 from .request import FilmRequest
 from .signature import Signature, luma_of, signature_of
-from .sounding import Envelope, envelope_of
+from .sounding import Envelope, envelope_of, step_of
 
 _APART = 3.0  # levels of 255: no encoder here moves the mean of a cell as far
 _CLEAR = 1.4  # levels: further apart than that no encoder takes a picture half the way to its neighbour
@@ -34,7 +33,7 @@ MOVED = 0.35  # levels: how far a picture is from its neighbour so that it can b
 _SMALL = (192, 108)  # pixels at which pictures are compared with freshly drawn ones
 _LIKE = 0.85  # SSIM of a film's picture and what its originals give, at that size
 _PLACES, _MOST_PLACES = 3, 120
-_WINDOW, _FAR = 4000, 250  # milliseconds: the sound that is compared at once, and how far it may lie off to be found
+_WINDOW, _FAR = 4000, 250  # steps (milliseconds) of sound compared at once, and how far off it is looked for
 _AUDIBLE = 0.003  # of an envelope's spread in a window that can be compared
 Luma = NDArray[np.float32]
 _NOTHING: Luma = np.zeros((8, 8), np.float32)
@@ -233,20 +232,22 @@ def _sound(path: Path, request: FilmRequest, drawn: Sequence[Envelope]) -> tuple
         together = request.settings.file == "wav"
         if len(container.streams.audio) != (1 if together else len(drawn)):
             return 0.0, [f"it has {len(container.streams.audio)} streams of sound instead of {len(drawn)}"]
-        found = _heard(container, channels, wanted)
-    worst = 0.0
+        found = _heard(container, channels, wanted, request.sound_rate)
+    worst, rate = 0.0, request.sound_rate
+    step = 1000 * step_of(rate) / rate  # milliseconds
     for number, (heard, length) in enumerate(found):
         if abs(length - wanted) > 2048:  # packed sound ends with a whole packet
-            return worst, [f"its sound {number + 1} lasts {length / SAMPLE_RATE:.3f} s, not {wanted / SAMPLE_RATE:.3f}"]
+            return worst, [f"its sound {number + 1} lasts {length / rate:.3f} s, not {wanted / rate:.3f}"]
         off = sound_apart(heard, drawn[number])
         if off is not None:
+            off *= step
             worst = max(worst, abs(off))
             if abs(off) > 1:
                 return worst, [f"its sound {number + 1} is {abs(off):g} ms {'late' if off > 0 else 'early'}"]
     return worst, []
 
 
-def _heard(container: InputContainer, channels: int, wanted: int) -> list[tuple[Envelope, int]]:
+def _heard(container: InputContainer, channels: int, wanted: int, rate: int) -> list[tuple[Envelope, int]]:
     """Envelope and length in samples of each stream, its channels taken ``channels`` at a time."""
     pieces: dict[int, list[tuple[int, Samples]]] = {}
     for index, frame in _sounds(container):
@@ -255,7 +256,7 @@ def _heard(container: InputContainer, channels: int, wanted: int) -> list[tuple[
         values = values.reshape(-1, count).T if not frame.format.is_planar else values
         if values.dtype.kind == "i":
             values = values / np.float32(2 ** (8 * values.dtype.itemsize - 1))
-        at = round((frame.pts or 0) * (frame.time_base or 0) * SAMPLE_RATE)
+        at = round((frame.pts or 0) * (frame.time_base or 0) * rate)
         pieces.setdefault(index, []).append((at, values.T.astype(np.float32)))
     found = []
     for stream in sorted(pieces):
@@ -265,7 +266,7 @@ def _heard(container: InputContainer, channels: int, wanted: int) -> list[tuple[
             skipped = max(0, -at)
             whole[at + skipped : at + len(values)] = values[skipped:]
         for first in range(0, whole.shape[1], channels):
-            found.append((envelope_of(whole[:wanted, first : first + channels]), length))
+            found.append((envelope_of(whole[:wanted, first : first + channels], rate), length))
     return found
 
 
@@ -277,7 +278,7 @@ def _sounds(container: InputContainer) -> Iterator[tuple[int, av.AudioFrame]]:
 
 
 def sound_apart(heard: Envelope, drawn: Envelope) -> float | None:
-    """Milliseconds by which sound comes late against what was mixed, the worst of all stretches in which enough
+    """Steps of an envelope by which sound comes late against what was mixed, the worst of all stretches in which enough
     happens to tell; None where nothing does."""
     worst: float | None = None
     count = min(len(heard), len(drawn))

@@ -16,7 +16,6 @@ from ..compositing import Layer
 from ..errors import ExportError, from_os_error
 from ..files import flush, partial_path, rename_new
 from ..jobs import Report
-from ..media import SAMPLE_RATE
 from ..media.sequence import status
 from ..project.guarding import refuse_footage
 from ..switch import Choice, Presence, choose
@@ -155,6 +154,8 @@ class _Rendering:
                 with self._writer(0) as writer:
                     signatures = self._pass(drawing, None, writer)
                 return Drawn(signatures, (), drawing.opened if drawing is not None else {})
+            if self._request.sound_rate != self._request.line.sound_rate:
+                self.notes.append("The sound is at 48 kHz and not at the timeline's rate: MXF holds no other.")
             with Sounding(self._request, self._choice) as sounding:
                 self._bring_to(sounding)
                 with self._writer(sounding.count) as writer:
@@ -194,7 +195,7 @@ class _Rendering:
                 writer.picture(frame, number)
             if sounding is not None:
                 last = number + 1 == self._request.count
-                until = total if last else round(Fraction(number + 1) / self._request.rate * SAMPLE_RATE)
+                until = total if last else round(Fraction(number + 1) / self._request.rate * self._request.sound_rate)
                 writer.sound(position, sounding.read(position, until))
                 position = until
             self._report(MEASURED + (number + 1) / self._request.count * (RENDERED - MEASURED))

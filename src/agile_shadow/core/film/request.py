@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import ExportError
-from ..media import fit_rectangle, proxy_size
+from ..media import SAMPLE_RATE, fit_rectangle, proxy_size
 from ..media.geometry import Rectangle
 from ..presets import Mark
 from ..project import Project
@@ -86,10 +86,15 @@ class FilmRequest:
         return 1 if self.settings.file == "still" else max(1, round(self.seconds * self.rate))
 
     @property
+    def sound_rate(self) -> int:
+        """Samples a second of its sound: the timeline's, but MXF holds 48 kHz only."""
+        return SAMPLE_RATE if self.settings.file == "mxf" else self.line.sound_rate
+
+    @property
     def samples(self) -> tuple[int, int]:
-        """The samples of the timeline's sound, at 48 kHz, from the first to before the last."""
-        begin = round(self.first / self.line.rate * 48_000)
-        return begin, begin + round(self.seconds * 48_000)
+        """The samples of the timeline's sound, from the first to before the last."""
+        begin = round(self.first / self.line.rate * self.sound_rate)
+        return begin, begin + round(self.seconds * self.sound_rate)
 
     @cached_property
     def size(self) -> tuple[int, int]:

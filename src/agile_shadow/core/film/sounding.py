@@ -20,8 +20,6 @@ from ..timeline import Timeline
 from .loudness import Loudness, LoudnessMeter
 from .request import FilmRequest
 
-STEP = SAMPLE_RATE // 1000  # samples of one value of an envelope: a millisecond
-_PIECE = SAMPLE_RATE  # samples measured at once
 Envelope = NDArray[np.float32]
 
 
@@ -43,12 +41,13 @@ class Sounding:
         self.opened: dict[Path, str] = {}
         self._choice = choice
         self._begin, self._end = request.samples
+        self._rate = request.sound_rate
         self._mono = request.settings.sound.channels == "channels"
         self._mixers = [
-            Mixer(TimelineProgram(line), self._chosen, _refuse_silence) for line in streams_of(request)
+            Mixer(TimelineProgram(line), self._chosen, _refuse_silence, self._rate) for line in streams_of(request)
         ]
         self._gain = np.float32(1)
-        self.loudness = LoudnessMeter()
+        self.loudness = LoudnessMeter(self._rate)
         self._envelopes: list[list[Envelope]] = [[] for _ in self._mixers]
         self._rest: list[Samples] = [np.zeros((0, 2), np.float32) for _ in self._mixers]
 
@@ -75,9 +74,9 @@ class Sounding:
     def bring_to(self, target: float, report: Callable[[float], None]) -> tuple[Loudness, str]:
         """Measure the whole once and set the gain that brings it to ``target`` LUFS; what it was, and what could not
         be reached."""
-        meter = LoudnessMeter()
-        for position in range(self._begin, self._end, _PIECE):
-            count = min(_PIECE, self._end - position)
+        meter = LoudnessMeter(self._rate)
+        for position in range(self._begin, self._end, self._rate):
+            count = min(self._rate, self._end - position)
             meter.feed(sum((mixer.read(position, count) for mixer in self._mixers), np.zeros((count, 2), np.float32)))
             report((position - self._begin) / max(1, self._end - self._begin))
         found = meter.result()
@@ -100,19 +99,25 @@ class Sounding:
 
     def _keep(self, number: int, samples: Samples) -> None:
         rest = np.concatenate([self._rest[number][:, : samples.shape[1]], samples])
-        whole = len(rest) // STEP * STEP
-        self._envelopes[number].append(envelope_of(rest[:whole]))
+        whole = len(rest) // step_of(self._rate) * step_of(self._rate)
+        self._envelopes[number].append(envelope_of(rest[:whole], self._rate))
         self._rest[number] = rest[whole:]
 
     def envelopes(self) -> list[Envelope]:
-        """Of each stream, a value for each millisecond that was read."""
+        """Of each stream, a value for each step that was read."""
         return [np.concatenate(parts) if parts else np.zeros(0, np.float32) for parts in self._envelopes]
 
 
-def envelope_of(samples: Samples) -> Envelope:
-    """Mean loudness of each whole millisecond: float32, 0 to 1."""
-    whole = len(samples) // STEP * STEP
-    level: Envelope = np.abs(samples[:whole]).mean(axis=1).reshape(-1, STEP).mean(axis=1).astype(np.float32)
+def step_of(rate: int) -> int:
+    """Samples of one value of an envelope: a millisecond, to the nearest sample below."""
+    return rate // 1000
+
+
+def envelope_of(samples: Samples, rate: int = SAMPLE_RATE) -> Envelope:
+    """Mean loudness of each whole step (see :func:`step_of`): float32, 0 to 1."""
+    step = step_of(rate)
+    whole = len(samples) // step * step
+    level: Envelope = np.abs(samples[:whole]).mean(axis=1).reshape(-1, step).mean(axis=1).astype(np.float32)
     return level
 
 

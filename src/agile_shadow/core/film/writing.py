@@ -16,7 +16,6 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from ..compositing.mixer import Samples
-from ..media import SAMPLE_RATE
 from .formats import Format, format_named, muxer, sound_codec
 from .request import FilmRequest
 from .settings import FilmPicture
@@ -43,7 +42,7 @@ class FileWriter:
         settings = request.settings
         self._container: OutputContainer = av.open(str(path), "w", format=muxer(settings.file))
         self._video: VideoStream | None = None
-        self._rate = request.rate
+        self._rate, self._sound_rate = request.rate, request.sound_rate
         if request.draft:
             self._container.metadata["comment"] = "DRAFT: made from proxies, not from the originals"
             self._container.metadata["title"] = f"DRAFT {request.line.name}"
@@ -57,7 +56,7 @@ class FileWriter:
             each = 1 if mono else 2
             layouts = [_layout(each * sounds)] if self._together else [_layout(each)] * sounds
             for layout in layouts:
-                stream = self._container.add_stream(codec, rate=SAMPLE_RATE, layout=layout)
+                stream = self._container.add_stream(codec, rate=self._sound_rate, layout=layout)
                 assert isinstance(stream, AudioStream)
                 self._audio.append(stream)
 
@@ -88,7 +87,7 @@ class FileWriter:
             frame = av.AudioFrame.from_ndarray(
                 np.ascontiguousarray(samples.T, np.float32), format="fltp", layout=_layout(samples.shape[1])
             )
-            frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, first, Fraction(1, SAMPLE_RATE)
+            frame.sample_rate, frame.pts, frame.time_base = self._sound_rate, first, Fraction(1, self._sound_rate)
             self._container.mux(stream.encode(frame))
 
     def finish(self) -> None:

@@ -27,12 +27,12 @@ Samples = NDArray[np.float32]
 class SoundReader:
     """Stereo samples of one file: all streams, odd channels left, even channels right, one channel on both.
 
-    Positions count from the first frame of the picture (or the start of the sound), in samples at 48 kHz.
+    Positions count from the first frame of the picture (or the start of the sound), in samples at ``rate`` a second.
     Not for use by two threads at a time.
     """
 
-    def __init__(self, path: Path) -> None:
-        self.path = path
+    def __init__(self, path: Path, rate: int = SAMPLE_RATE) -> None:
+        self.path, self.rate = path, rate
         self._container = open_media(self.path)
         self._streams = list(self._container.streams.audio)
         self._origin = picture_origin(self.path)
@@ -53,7 +53,7 @@ class SoundReader:
         return not self._streams
 
     def _reset(self, position: int) -> None:
-        self._voices = [_Voice(stream, position, self._origin, self._length) for stream in self._streams]
+        self._voices = [_Voice(stream, position, self._origin, self._length, self.rate) for stream in self._streams]
         self._packets: Iterator[av.Packet[Any]] | None = None
 
     def read(self, position: int, count: int) -> Samples:
@@ -69,13 +69,13 @@ class SoundReader:
         return (
             self._packets is not None
             and position >= self._sound_from
-            and all(voice.start <= position <= voice.end + SAMPLE_RATE for voice in self._voices)
+            and all(voice.start <= position <= voice.end + self.rate for voice in self._voices)
         )
 
     def _seek(self, position: int) -> None:
         self._sound_from = position  # what the decoder gives before it may be its run-up
-        seconds = position / SAMPLE_RATE + float(self._origin) - _RUN_UP
-        if position <= _RUN_UP * SAMPLE_RATE:  # a seek to the start would leave out the run-up that files begin with
+        seconds = position / self.rate + float(self._origin) - _RUN_UP
+        if position <= _RUN_UP * self.rate:  # a seek to the start would leave out the run-up that files begin with
             self._container.close()
             self._container = open_media(self.path)
             self._streams = list(self._container.streams.audio)
@@ -110,7 +110,7 @@ class SoundReader:
                 for side in sides:
                     out[:, side] += row
                 channel += 1
-            voice.forget_before(position - SAMPLE_RATE)
+            voice.forget_before(position - self.rate)
         if self._total_channels > 2:
             out /= (self._total_channels + 1) // 2
         return out
@@ -124,19 +124,22 @@ def sound_length(container: InputContainer, origin: Fraction) -> Fraction | None
 
 
 class _Voice:
-    """The sound of one stream around the place that is read: pieces of samples at 48 kHz, gaps between them."""
+    """The sound of one stream around the place that is read: pieces of samples at ``out`` a second, gaps between
+    them."""
 
-    def __init__(self, stream: AudioStream, start: int, origin: Fraction, length: Fraction | None) -> None:
+    def __init__(
+        self, stream: AudioStream, start: int, origin: Fraction, length: Fraction | None, out: int
+    ) -> None:
         context = stream.codec_context
         self.index = stream.index
         self.start = self.end = start
         self._channels = context.layout.nb_channels
-        self._rate = context.sample_rate
-        self._placing = Placing(self._rate, origin, length, round(Fraction(start * self._rate, SAMPLE_RATE)))
+        self._rate, self._out = context.sample_rate, out
+        self._placing = Placing(self._rate, origin, length, round(Fraction(start * self._rate, out)))
         self._pieces: list[tuple[int, Samples]] = []
         self._expected: int | None = None  # the sample of the stream that follows without a gap
-        self._skip = 0  # samples at 48 kHz that are left out of what comes next
-        self._resampler = _resampler()
+        self._skip = 0  # samples, as they go out, that are left out of what comes next
+        self._resampler = _resampler(out)
 
     @property
     def began(self) -> bool:
@@ -147,12 +150,12 @@ class _Voice:
         """Take the next decoded frame."""
         placed = self._placing.place(frame)
         if self._expected is None:
-            self.start = self.end = round(Fraction(placed.first * SAMPLE_RATE, self._rate))
+            self.start = self.end = round(Fraction(placed.first * self._out, self._rate))
         elif placed.first != self._expected or placed.skip:
             self._add(self._resampler.resample(None))
-            self._resampler = _resampler()
-            self.end = max(self.end, round(Fraction(placed.first * SAMPLE_RATE, self._rate)))
-            self._skip = round(Fraction(placed.skip * SAMPLE_RATE, self._rate))
+            self._resampler = _resampler(self._out)
+            self.end = max(self.end, round(Fraction(placed.first * self._out, self._rate)))
+            self._skip = round(Fraction(placed.skip * self._out, self._rate))
         self._expected = placed.first + frame.samples - placed.skip
         self._add(self._resampler.resample(frame))
 
@@ -181,5 +184,5 @@ class _Voice:
             self.start = start + samples.shape[1]
 
 
-def _resampler() -> AudioResampler:
-    return AudioResampler(format="flt", rate=SAMPLE_RATE)
+def _resampler(rate: int) -> AudioResampler:
+    return AudioResampler(format="flt", rate=rate)

@@ -86,6 +86,7 @@ class SettingsIn(Strict):
     start: Annotated[int, Field(ge=0, le=10**9)] = 0
     drop: bool = False
     shape: Literal["fit", "fill", "pixels"] = "fit"
+    sound_rate: Literal[44_100, 48_000, 96_000] = 48_000
     id: Id | None = None
 
 

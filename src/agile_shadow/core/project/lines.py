@@ -104,7 +104,7 @@ def line_to_text(line: Timeline, name: str, values: Json, block_text: Callable[[
         "name": line.name, "id": line.id, "rate": rate_text(line.rate), "width": line.width, "height": line.height,
         "mark_in": line.mark_in, "mark_out": line.mark_out,
     }  # fmt: skip
-    more = {"start": line.start, "drop": line.drop, "shape": line.shape}
+    more = {"start": line.start, "drop": line.drop, "shape": line.shape, "sound_rate": line.sound_rate}
     settings |= {name: value for name, value in more.items() if value != getattr(_NEW, name)}
     text = json.dumps(
         schema.timeline(name, tracks, markers, {KEY: {**values, "timeline": settings}}), ensure_ascii=False, indent=1
@@ -216,6 +216,7 @@ def line_from_otio(values: Json, tables: Tables) -> Timeline:
         start=settings.start,
         drop=settings.drop,
         shape=settings.shape,
+        sound_rate=settings.sound_rate,
         id=settings.id or new_id(),
     ).checked()
 

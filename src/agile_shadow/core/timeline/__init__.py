@@ -56,13 +56,13 @@ from .effects import (
 )
 from .model import NO_EFFECTS, Block, Dissolve, Effects, Kind, Marker, Side, Timeline, Track, new_id
 from .moving import move, neighbour, reorder
-from .settings import Settings, first_timecode, with_settings
+from .settings import SOUND_RATES, Settings, first_timecode, with_settings
 from .trims import Edge, roll, slide, slip, trim
 
 __all__ = [
     "ALIGNMENTS", "EDGES", "FACES", "FASTEST", "NEW_TITLE", "NO_COLOUR", "NO_EFFECTS", "PLAIN", "SHAPES", "SLOWEST",
-    "SPOTS", "Block", "Colour", "Copied", "Dissolve", "Edge", "Effects", "Kind", "Marker", "Move", "Piece",
-    "Placement", "Settings", "Side", "Targets", "Timeline", "Title", "Track", "add_marker", "add_title",
+    "SOUND_RATES", "SPOTS", "Block", "Colour", "Copied", "Dissolve", "Edge", "Effects", "Kind", "Marker", "Move",
+    "Piece", "Placement", "Settings", "Side", "Targets", "Timeline", "Title", "Track", "add_marker", "add_title",
     "add_track", "append", "changed", "close_gap", "copied", "cut", "cut_near", "exchange", "first_targets",
     "first_timecode", "fitting_dissolve", "in_step", "insert", "lift", "lift_stretch", "linked", "move",
     "neighbour", "new_id", "out_of_step", "overwrite", "paste", "remove", "remove_marker", "remove_stretch",

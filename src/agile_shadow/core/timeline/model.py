@@ -232,7 +232,8 @@ class Timeline:
 
     ``tracks``: picture tracks first, the lowest first, then sound tracks. ``mark_in`` and ``mark_out`` are the first
     and the last frame of a marked stretch. ``start``: number of frame 0 in timecode, ``drop``: counted as drop-frame.
-    ``shape``: how footage of another shape lies in the frame, one of SHAPES.
+    ``shape``: how footage of another shape lies in the frame, one of SHAPES. ``sound_rate``: samples a second of its
+    films' sound, one of SOUND_RATES.
     """
 
     name: str = "Timeline 1"
@@ -246,6 +247,7 @@ class Timeline:
     start: int = 0
     drop: bool = False
     shape: str = "fit"
+    sound_rate: int = 48_000
     id: str = field(default_factory=new_id)
 
     def timecode(self, frame: int) -> str:

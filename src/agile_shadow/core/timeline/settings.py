@@ -10,21 +10,25 @@ from ..time import frame_of, is_drop_frame, nominal_rate, timecode_at
 from .effects import SHAPES
 from .model import Block, Dissolve, Timeline, Track
 
+SOUND_RATES = (44_100, 48_000, 96_000)  # samples a second
+
 
 @dataclass(frozen=True)
 class Settings:
-    """``start``: timecode of the first frame, with ``;`` where it is drop-frame. Width and height in pixels."""
+    """``start``: timecode of the first frame, with ``;`` where it is drop-frame. Width and height in pixels;
+    ``sound_rate`` in samples a second."""
 
     width: int
     height: int
     rate: Fraction
     start: str = "00:00:00:00"
     shape: str = "fit"
+    sound_rate: int = 48_000
 
     @classmethod
     def of(cls, line: Timeline) -> Settings:
         """Those of a timeline."""
-        return cls(line.width, line.height, line.rate, line.timecode(0), line.shape)
+        return cls(line.width, line.height, line.rate, line.timecode(0), line.shape, line.sound_rate)
 
     def checked(self) -> Settings:
         """Itself; raises ValueError with what is wrong, for a person."""
@@ -36,6 +40,8 @@ class Settings:
             raise ValueError("a timeline has from 1 to 240 frames per second")
         if self.shape not in SHAPES:
             raise ValueError(f"footage is not laid {self.shape!r}")
+        if self.sound_rate not in SOUND_RATES:
+            raise ValueError(f"sound has {', '.join(f'{one:,}' for one in SOUND_RATES)} samples a second")
         if is_drop_frame(self.start) and not can_drop(self.rate):
             raise ValueError("only timecode at 29.97 and 59.94 frames per second leaves numbers out (drop-frame)")
         frame_of(self.start, self.rate)
@@ -79,6 +85,7 @@ def with_settings(line: Timeline, settings: Settings) -> tuple[Timeline, tuple[s
         start=frame_of(settings.start, settings.rate),
         drop=is_drop_frame(settings.start),
         shape=settings.shape,
+        sound_rate=settings.sound_rate,
     ).checked(), tuple(told)
 
 

@@ -174,7 +174,7 @@ class ExportPlace(PlacePage):
             if size is None:
                 return project
             now = Settings.of(line)
-            return project.but(timeline=with_settings(line, Settings(*size, now.rate, now.start, now.shape))[0])
+            return project.but(timeline=with_settings(line, replace(now, width=size[0], height=size[1]))[0])
 
         self._work.session.edit("Use the originals' size", enlarged)
 

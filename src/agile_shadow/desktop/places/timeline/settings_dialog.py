@@ -1,4 +1,4 @@
-"""Timeline settings: frame size, rate, first timecode, and how footage of another shape lies in the frame."""
+"""Timeline settings: frame size, rates, first timecode, and how footage of another shape lies in the frame."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from ....core.film import larger_original
 from ....core.project import Project
 from ....core.time import rate_label, rate_text
-from ....core.timeline import Settings, first_timecode, with_settings
+from ....core.timeline import SOUND_RATES, Settings, first_timecode, with_settings
 from ...flow import at_the_end
 
 RATES = tuple(Fraction(n, d) for n, d in (
@@ -75,6 +75,13 @@ class TimelineSettingsDialog(QDialog):
             self.shape.addItem(words, value)
         self.shape.setCurrentIndex(self.shape.findData(self._line.shape))
         form.addRow("Footage of another shape", self.shape)
+        self.sound_rate = QComboBox()
+        self.sound_rate.setAccessibleName("Sound rate")
+        self.sound_rate.setToolTip("Samples a second of the sound of films; playing is always at 48 kHz")
+        for hertz in SOUND_RATES:
+            self.sound_rate.addItem(f"{hertz / 1000:g} kHz", hertz)
+        self.sound_rate.setCurrentIndex(self.sound_rate.findData(self._line.sound_rate))
+        form.addRow("Sound rate of films", self.sound_rate)
         layout.addLayout(form)
         self.says = QLabel("")
         self.says.setWordWrap(True)
@@ -131,7 +138,7 @@ class TimelineSettingsDialog(QDialog):
     def settings(self) -> Settings:
         """What is chosen."""
         return Settings(self.width_field.value(), self.height_field.value(), Fraction(self.rate.currentData()),
-                        self.start.text().strip(), self.shape.currentData())  # fmt: skip
+                        self.start.text().strip(), self.shape.currentData(), self.sound_rate.currentData())  # fmt: skip
 
     def _check(self) -> None:
         try:
