@@ -25,14 +25,14 @@ from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
 from .lettering import rolled, stand_in, title_picture
-from .placing import Mask, Spot, laid_as, spot, spot_once
+from .overlay import Drawn, black, in_place, laid, seen_part
+from .placing import Spot, laid_as, spot, spot_once
 from .sketched import Sketches
 from .window import Window
 
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
 _HELPERS = 2  # layers drawn side by side
 _PACE_OVER, _PACE_FROM = 50, 5  # frames
-_STRIP = 128  # rows of a deep picture that are worked on at a time
 
 
 @dataclass(frozen=True)
@@ -54,16 +54,6 @@ class Composite:
     shown: tuple[Shown, ...]
 
 
-@dataclass
-class _Drawn:
-    """A layer's picture in its box."""
-
-    box: tuple[int, int, int, int]
-    pixels: Pixels
-    mask: Mask | None
-    weight: float
-
-
 @dataclass(frozen=True)
 class _Found:
     """The file chosen for a layer, open where it can be; ``problem``: why it cannot."""
@@ -73,7 +63,7 @@ class _Found:
     problem: str = ""
 
 
-_Result = tuple[Shown | None, _Drawn | None]
+_Result = tuple[Shown | None, Drawn | None]
 
 
 class Paces:
@@ -139,9 +129,9 @@ class Compositor:
         canvas: Pixels | None = None
         for step in steps:
             there = [one for _layer in step if (one := next(left)[1]) is not None]
-            canvas = _laid(canvas, there, size, self._deep)
+            canvas = laid(canvas, there, size, self._deep)
         shown = tuple(result[0] for result in results if result[0] is not None)
-        return Composite(canvas if canvas is not None else _black(size, self._deep), shown)
+        return Composite(canvas if canvas is not None else black(size, self._deep), shown)
 
     def sketched(
         self, project: Project, steps: tuple[Step, ...], aspect: Fraction, window: Window
@@ -165,7 +155,7 @@ class Compositor:
                 results.append((Shown(layer.block, choice), None))
                 continue
             pixels = _graded(layer, cv2.resize(picture, place.size, interpolation=cv2.INTER_CUBIC))
-            results.append((Shown(layer.block, choice), _in_place(pixels, place, None, weight)))
+            results.append((Shown(layer.block, choice), in_place(pixels, place, None, weight)))
         return self._composed(steps, results, window.size)
 
     def _sketch_for(self, choice: Choice, seconds: Fraction) -> Pixels | None:
@@ -211,11 +201,11 @@ class Compositor:
         frame = file.reader.frame(number)
         place = spot(PLAIN, float(aspect), float(aspect), window, (frame.width, frame.height))
         if place is None:
-            return _black(window.size, self._deep)
-        drawn = _in_place(to_pixels(frame, *place.size, file.converter, self._deep), place, None, 1.0)
-        laid = _laid(None, [drawn], window.size, self._deep)
-        assert laid is not None
-        return laid
+            return black(window.size, self._deep)
+        drawn = in_place(to_pixels(frame, *place.size, file.converter, self._deep), place, None, 1.0)
+        whole = laid(None, [drawn], window.size, self._deep)
+        assert whole is not None
+        return whole
 
     def only_file(self, drawn: Composite) -> tuple[Reader, Fraction] | None:
         """The open file of a picture that was made of one, and the seconds of the clip before its first frame."""
@@ -285,7 +275,7 @@ class Compositor:
     def _placed(
         self, found: tuple[Shown, OpenPicture | None, Any], layer: Layer, aspect: Fraction, window: Window,
         weight: float,
-    ) -> _Drawn | None:  # fmt: skip
+    ) -> Drawn | None:  # fmt: skip
         shown, file, frame = found
         native = window.size if frame is None else (frame.width, frame.height)
         if frame is not None and frame.rotation % 180:
@@ -297,7 +287,7 @@ class Compositor:
             pixels = _as(stand_in(shown.choice.clip.name, shown.problem or shown.choice.note, place.size), self._deep)
         else:
             pixels = _graded(layer, to_pixels(frame, *place.size, file.converter, self._deep))
-        return _in_place(pixels, place, None, weight)
+        return in_place(pixels, place, None, weight)
 
 
 def _place_of(choice: Choice, layer: Layer, aspect: Fraction, window: Window, native: tuple[int, int]) -> Spot | None:
@@ -327,20 +317,12 @@ def picture_of(
         compositor.close()
 
 
-def _black(size: tuple[int, int], deep: bool) -> Pixels:
-    if deep:
-        return np.zeros((size[1], size[0], 3), np.uint16)
-    canvas = np.zeros((size[1], size[0], 4), np.uint8)
-    canvas[..., 3] = 255
-    return canvas
-
-
 def _as(pixels: NDArray[np.uint8], deep: bool) -> Pixels:
     """An 8-bit picture, B G R A, as it is or as a deep one."""
     return np.ascontiguousarray(pixels[..., 2::-1].astype(np.uint16) * 257) if deep else pixels
 
 
-def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: bool) -> _Drawn | None:
+def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: bool) -> Drawn | None:
     assert layer.block.title is not None
     find = spot_once if layer.moves else spot
     place = find(layer.placement, float(aspect), float(aspect), window, _LARGEST_TITLE)
@@ -348,111 +330,9 @@ def _title(layer: Layer, aspect: Fraction, window: Window, weight: float, deep: 
         return None
     title = layer.block.title
     colours, opacity = rolled(title, place.size, layer.part) if title.roll else title_picture(title, place.size)
-    drawn = _seen_part(_in_place(colours, place, opacity, weight))
+    drawn = seen_part(in_place(colours, place, opacity, weight))
     if drawn is None:
         return None
     if deep:
         return replace(drawn, pixels=drawn.pixels.astype(np.uint16) * 257)
     return replace(drawn, pixels=cv2.cvtColor(np.ascontiguousarray(drawn.pixels), cv2.COLOR_RGB2BGRA))
-
-
-def _in_place(pixels: Pixels, place: Spot, opacity: Mask | None, weight: float) -> _Drawn:
-    left, top, right, bottom = place.box
-    wide, high = right - left, bottom - top
-    if place.matrix is None:
-        x, y = place.offset
-        pixels = pixels[y : y + high, x : x + wide]
-        mask = opacity[y : y + high, x : x + wide] if opacity is not None else None
-        return _Drawn(place.box, pixels, mask, weight)
-    enlarging = abs(place.matrix[0, 0]) + abs(place.matrix[0, 1]) > 1.02
-    how = cv2.INTER_CUBIC if enlarging or pixels.dtype == np.uint16 else cv2.INTER_LINEAR
-    pixels = cv2.warpAffine(pixels, place.matrix, (wide, high), flags=how, borderMode=cv2.BORDER_REPLICATE)
-    mask = place.mask
-    if opacity is not None:
-        own = cv2.warpAffine(opacity, place.matrix, (wide, high), flags=cv2.INTER_LINEAR)
-        mask = own if mask is None else own * mask
-    return _Drawn(place.box, pixels, mask, weight)
-
-
-def _seen_part(drawn: _Drawn) -> _Drawn | None:
-    """Of a picture that is clear in places, only the part in which there is anything: most of a title's is empty."""
-    assert drawn.mask is not None
-    x, y, wide, high = cv2.boundingRect((drawn.mask > 0).view(np.uint8))
-    if not wide:
-        return None
-    left, top, _right, _bottom = drawn.box
-    rows, columns = slice(y, y + high), slice(x, x + wide)
-    box = (left + x, top + y, left + x + wide, top + y + high)
-    return _Drawn(box, drawn.pixels[rows, columns], drawn.mask[rows, columns], drawn.weight)
-
-
-def _laid(canvas: Pixels | None, drawn: list[_Drawn], size: tuple[int, int], deep: bool) -> Pixels | None:
-    """The canvas with one layer, or the two of a dissolve, laid over it."""
-    whole = [one for one in drawn if one.mask is None and one.box == (0, 0, *size)]
-    if len(drawn) == 1 and whole and drawn[0].weight >= 1:
-        return np.ascontiguousarray(drawn[0].pixels)
-    if not drawn:
-        return canvas
-    below = canvas if canvas is not None else _black(size, deep)
-    if len(whole) == len(drawn):
-        return _mixed(below, canvas is None, drawn)
-    if len(drawn) == 2:
-        return _dissolved(below, drawn)
-    one = drawn[0]
-    left, top, right, bottom = one.box
-    out = below.copy() if canvas is not None else below
-    if one.mask is None and one.weight >= 1:
-        out[top:bottom, left:right] = one.pixels
-    else:
-        _blend(out[top:bottom, left:right], one.pixels, _part(one))
-    return out
-
-
-def _mixed(below: Pixels, nothing_below: bool, drawn: list[_Drawn]) -> Pixels:
-    """Layers that fill the frame, by their weights."""
-    rest = max(0.0, 1 - sum(one.weight for one in drawn))
-    mixed: Pixels
-    if len(drawn) == 2 and (rest < 1e-6 or nothing_below):
-        mixed = cv2.addWeighted(drawn[0].pixels, drawn[0].weight, drawn[1].pixels, drawn[1].weight, 0)
-        return mixed
-    mixed = cv2.addWeighted(below, rest, drawn[0].pixels, drawn[0].weight, 0)
-    return mixed if len(drawn) == 1 else cv2.addWeighted(mixed, 1, drawn[1].pixels, drawn[1].weight, 0)
-
-
-def _dissolved(below: Pixels, drawn: list[_Drawn]) -> Pixels:
-    """Two layers of which one at least does not fill the frame: each takes its part of what is below.
-
-    ``below * (1 - a - b) + first * a + second * b``, laid down one after the other: the first with ``a / (1 - b)``.
-    """
-    out = below.copy()
-    first, second = drawn
-    later = np.zeros(below.shape[:2], np.float32)
-    left, top, right, bottom = second.box
-    later[top:bottom, left:right] = _part(second)
-    left, top, right, bottom = first.box
-    share = _part(first) / np.maximum(1 - later[top:bottom, left:right], np.float32(1e-3))
-    _blend(out[top:bottom, left:right], first.pixels, np.minimum(share, 1, dtype=np.float32))
-    left, top, right, bottom = second.box
-    _blend(out[top:bottom, left:right], second.pixels, later[top:bottom, left:right])
-    return out
-
-
-def _part(one: _Drawn) -> Mask:
-    """How much of each pixel of its box a layer takes."""
-    left, top, right, bottom = one.box
-    if one.mask is None:
-        return np.full((bottom - top, right - left), one.weight, np.float32)
-    return one.mask * np.float32(one.weight)
-
-
-def _blend(out: Pixels, pixels: Pixels, part: Mask) -> None:
-    """In place: ``part`` of each pixel comes from ``pixels`` instead of what is there."""
-    part = np.ascontiguousarray(part)
-    if out.dtype == np.uint8:
-        out[:] = cv2.blendLinear(np.ascontiguousarray(pixels), np.ascontiguousarray(out), part, 1 - part)
-        return
-    for row in range(0, len(out), _STRIP):
-        rows = slice(row, row + _STRIP)
-        base = out[rows].astype(np.float32)
-        mixed = base + (pixels[rows].astype(np.float32) - base) * part[rows, :, None]
-        out[rows] = np.clip(mixed + np.float32(0.5), 0, 65535).astype(np.uint16)

@@ -25,6 +25,7 @@ from ... import theme
 from . import paint
 from .drags import Drag, catches_of, caught, rolled, told, way_of
 from .rows import HEAD, RULER, Rows
+from .scene import Scene
 from .sights import Sights
 
 _REACH = 8  # pixels within which an edge catches
@@ -391,7 +392,7 @@ class TimelineView(QWidget):
         assert self._project is not None
         pixmap.fill(theme.colour("panel"))
         painter = QPainter(pixmap)
-        scene = paint.Scene(
+        scene = Scene(
             self._project, self.timeline, self.rows, self._presence, self._sights, frozenset(self.chosen), targets,
             self._caught, self.baked, self._kinds_known(), self.shows_sights,
         )  # fmt: skip
