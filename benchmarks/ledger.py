@@ -74,7 +74,7 @@ def measure_ledger(folder: Path) -> Iterator[tuple[str, float, float, str]]:
         return found * 1000
 
     end = time.monotonic() + 30
-    while place.warming and time.monotonic() < end:  # a moment after the place was opened
+    while place.list.warming and time.monotonic() < end:  # a moment after the place was opened
         QApplication.processEvents()
     rng = random.Random(3)
     scrolls = [lambda: bar.setValue(rng.randint(0, bar.maximum())) for _ in range(60)]

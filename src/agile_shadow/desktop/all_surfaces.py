@@ -72,7 +72,7 @@ def _parts(window: MainWindow, number: int, settle: Settle) -> Iterator[tuple[st
     elif number == PAIRS:
         window.pairs.table.selectRow(0)
         for way in ("divided", "difference", "play"):
-            window.pairs.look(way)
+            window.pairs.ways.look(way)
             settle(0.6)
             yield way, window
         window.pairs.as_posters.setChecked(True)

@@ -228,13 +228,13 @@ def _proven(clip: Clip) -> bool:
 def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
     """Both pictures under the divider, zoomed; and what a search through somebody else's files found."""
     place = window.pairs
-    place.zoom.setCurrentIndex(1)
+    place.ways.zoom.setCurrentIndex(1)
     place.compare.centre = QPointF(0.46, 0.34)  # where birds are
-    place.look("divided")
+    place.ways.look("divided")
     until(lambda: place.compare.shown is not None and place.compare.shown.frame == 30, 20)
     _save(window, folder, "pairs-divided")
-    place.zoom.setCurrentIndex(0)
-    place.look("play")
+    place.ways.zoom.setCurrentIndex(0)
+    place.ways.look("play")
     mail = home / "From the other editor"
     for number, clip in enumerate(window.work.session.project.clips):
         path = window.work.session.project.place(clip.proxies[-1].file) if clip.proxies else None
@@ -248,7 +248,7 @@ def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
     until(lambda: place.compare.shown is not None and place.compare.shown.proxy is not None, 30)
     _save(window, folder, "pairs-found")
     place.finding.put_away()
-    place.look("play")
+    place.ways.look("play")
     window.command("undo")
     place.table.clearSelection()
 

@@ -3,31 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 from PySide6.QtCore import QItemSelection, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
     QHBoxLayout,
     QLabel,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
-from ....core.errors import ShadowError, sentence
-from ....core.estimates import headroom_under, key_of
-from ....core.pairs.half import Half
 from ....core.playback import SoundOutput
 from ....core.presets import Preset
 from ....core.project import Clip, Project
-from ....core.switch import Presence
-from ... import words
-from ...actions import tip, with_key
 from ...choosing import ask_file, ask_folder
 from ...invitation import Invitation
 from ...measuring import Measuring
@@ -35,20 +25,19 @@ from ...player_panel import PlayerPanel
 from ...posters import Posters
 from ...work import Work
 from ..place import PlacePage
-from ..presets.outlook import need_words
-from .comparing import ZOOMS, CompareView, Pairing
+from .comparing import CompareView
 from .doing import Doing
 from .finding import Finding
 from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
+from .pair_list import PairList
 from .poster_view import PosterView
 from .proof_panel import ProofPanel
-from .rows import LESS_ASKED, Order, Pair, Row, Surroundings, arranged, pair_of
+from .rows import LESS_ASKED, Pair, Row
 from .tools import Tools
+from .ways import Ways, pairing_of
 
-_WAYS = (("play", "One picture"), ("divided", "Divided"), ("turns", "Alternating"), ("difference", "Difference"))
 _NARROW = 1060  # pixels
-_SLICE = 250  # rows prepared at a time
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
@@ -65,22 +54,12 @@ class PairsPlace(PlacePage):
         super().__init__()
         self.setObjectName("place")
         self._work = work
-        self._measuring = measuring
-        self._known: dict[str, Pair] = {}
-        self._stamp: object = None
-        self._waiting_of: list[Pair] | None = None
-        self._waiting = 0
-        self._headroom_version = 0
+        self.list = PairList(measuring)
         self._summed: object = None
-        self._ordered = Order([])
-        self._to_warm = 0
-        self._needs_known = False  # whether the words hold: they are of originals, and proxies come by the thousand
-        self._need_words = ""
-        self._all: list[Pair] = []
-        self._all_of: object = None
-        self.order: tuple[int | None, bool] = (None, False)
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()
+        self.ways = Ways(self.panel, self.compare, lambda: pairing_of(
+            self._work.session.project, self.current(), self._offer()))  # fmt: skip
         self.proof = ProofPanel()
         self.model = LedgerModel()
         self.posters = Posters(work, self._poster_came)
@@ -126,7 +105,13 @@ class PairsPlace(PlacePage):
         rows = QVBoxLayout(lower)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
-        rows.addLayout(self._build_ways())
+        above = QHBoxLayout()
+        above.addWidget(self.ways)
+        above.addStretch(1)
+        self.sums = QLabel("")
+        self.sums.setObjectName("quiet")
+        above.addWidget(self.sums)
+        rows.addLayout(above)
         row = QHBoxLayout()
         row.setSpacing(10)
         self.panel.pictures.addWidget(self.compare)
@@ -150,40 +135,7 @@ class PairsPlace(PlacePage):
             self.show_rows()
         self.poster_view.choose({pair.clip.id for pair in chosen_pairs(self.table)})
 
-    def _build_ways(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(5)
-        self.ways = QButtonGroup(self)
-        self.way_buttons: dict[str, QToolButton] = {}
-        for way, text in _WAYS:
-            button = QToolButton()
-            button.setText(text)
-            button.setCheckable(True)
-            button.setObjectName("way")
-            button.setProperty("small", True)
-            tip(button, partial(with_key, f"{text}; next view", "look"))
-            self.ways.addButton(button)
-            self.way_buttons[way] = button
-            button.clicked.connect(lambda _checked=False, way=way: self.look(way))
-            row.addWidget(button)
-        self.way_buttons["play"].setChecked(True)
-        self.zoom = QComboBox()
-        self.zoom.setAccessibleName("Zoom")
-        self.zoom.setToolTip("Size of the picture")
-        for zoom in ZOOMS:
-            self.zoom.addItem(f"{zoom} %" if zoom else "Fit", zoom)
-        self.zoom.setEnabled(False)
-        row.addWidget(self.zoom)
-        row.addStretch(1)
-        self.sums = QLabel("")
-        self.sums.setObjectName("quiet")
-        row.addWidget(self.sums)
-        return row
-
     def _connect(self) -> None:
-        self._warm_timer = QTimer(self)
-        self._warm_timer.setInterval(2)
-        self._warm_timer.timeout.connect(self._warm)
         self._search_timer = QTimer(self)
         self._search_timer.setSingleShot(True)
         self._search_timer.setInterval(_SEARCH_WAITS)
@@ -199,7 +151,6 @@ class PairsPlace(PlacePage):
         self.poster_size.valueChanged.connect(self.poster_view.set_width)
         self.find_pairs.clicked.connect(self._find)
         self.find_files.clicked.connect(self.ask_for_missing)
-        self.zoom.currentIndexChanged.connect(lambda _number: self.compare.set_zoom(self.zoom.currentData()))
         self.panel.moved.connect(self._moved)
         self.proof.seek.connect(self.panel.seek)
         self.proof.step.connect(self._step)
@@ -215,13 +166,8 @@ class PairsPlace(PlacePage):
     def refresh(self) -> None:
         """Show the document."""
         project = self._work.session.project
-        pairs = self._pairs(project, self.panel.player.presence)
-        if self._ordered.pairs is not pairs:
-            self._ordered = Order(pairs)
-            self._to_warm = 0
-            self._warm_timer.start()
         chosen = self.search.text(), self.choice.currentIndex(), self.grouping.currentIndex()
-        rows = arranged(self._ordered.by(*self.order), *chosen)
+        rows = self.list.rows(project, self.panel.player.presence, *chosen)
         shown = self.model.rows
         if len(rows) != len(shown) or any(one is not other for one, other in zip(rows, shown, strict=True)):
             self._change_rows(rows)
@@ -244,85 +190,23 @@ class PairsPlace(PlacePage):
         self.table.selectionModel().blockSignals(False)
         self.table.viewport().update()
 
-    def _warm(self) -> None:
-        """Gather what is searched of some more rows, so that the first search need not wait for thousands."""
-        pairs = self._ordered.pairs
-        for pair in pairs[self._to_warm : self._to_warm + _SLICE]:
-            pair.text  # noqa: B018  (kept by the row)
-        self._to_warm += _SLICE
-        if self._to_warm >= len(pairs):
-            self._warm_timer.stop()
-
-    @property
-    def warming(self) -> bool:
-        """Whether rows are still being prepared for searching."""
-        return self._warm_timer.isActive()
-
-    def _pairs(self, project: Project, presence: Presence) -> list[Pair]:
-        """All rows; those of clips that did not change are kept from the last time."""
-        stamp = (project.shelves, presence.version, self._headroom_version, project.used_clips)
-        if stamp != self._stamp:
-            self._stamp, self._known, self._needs_known = stamp, {}, False
-            self._all_of = None
-        if self._all_of is project.clips:
-            return self._all
-        known, pairs = self._known, []
-        around = Surroundings.of(project, presence)
-        kept = self._measuring.kept
-        for clip in project.clips:
-            pair = known.get(clip.id)
-            if pair is None or pair.clip is not clip:
-                self._needs_known &= pair is not None and pair.clip.original is clip.original
-                original = clip.original
-                measured = headroom_under(key_of(around.path(original.file), original.size, original.modified), kept)
-                pair = pair_of(clip, around, measured.ratio if measured is not None else None)
-                known[clip.id] = pair
-            pairs.append(pair)
-        self._needs_known &= len(pairs) == len(self._all)
-        self._all, self._all_of = pairs, project.clips
-        return pairs
-
     def headroom_came(self) -> None:
         """Something was measured: what is shown is looked up again."""
-        self._headroom_version += 1
+        self.list.headroom_came()
 
     def _show_sums(self, project: Project, rows: list[Row], chosen: tuple[str, int]) -> None:
-        if self._summed == (id(self._ordered), chosen):
-            return
-        self._summed = id(self._ordered), chosen
-        count = originals = proxies = size = proven = 0
-        for row in rows:
-            if isinstance(row, Pair):
-                count += 1
-                originals += row.clip.original.size
-                proven += row.kind == "proven"
-                for proxy in row.clip.proxies:
-                    proxies += 1
-                    size += proxy.size
-        part = f"{count} of " if count != len(project.clips) else ""
-        share = f" ({size / originals:.0%})" if originals else ""
-        self.sums.setText(
-            f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
-            f"{proxies} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
-        )
-        if not self._needs_known:
-            self._needs_known = True
-            self._need_words = need_words(project, None, self._measuring)
-        shelves = _by_shelf(self._ordered.pairs)
-        self.need.setText("   |   ".join(text for text in (shelves, self._need_words) if text))
-        self.need.setToolTip(self.need.text())
+        if self._summed != (self.list.state, chosen):
+            self._summed = self.list.state, chosen
+            self.sums.setText(self.list.sums(project, rows))
+            self.need.setText(self.list.need(project))
+            self.need.setToolTip(self.need.text())
 
     def waiting(self) -> int:
         """Pairs that want a person: files missing, proofs that are doubtful."""
-        project, presence = self._work.session.project, self.panel.player.presence
-        pairs = self._pairs(project, presence)
-        if pairs is not self._waiting_of:
-            kinds = ("original missing", "proxy missing", "doubtful", "refused")
-            self._waiting_of, self._waiting = pairs, sum(1 for pair in pairs if pair.kind in kinds)
-        return self._waiting
+        return self.list.waiting(self._work.session.project, self.panel.player.presence)
 
     def _order(self, column: int, order: Qt.SortOrder) -> None:
-        self.order = (column if column >= 0 else None, order == Qt.SortOrder.DescendingOrder)
+        self.list.order = (column if column >= 0 else None, order == Qt.SortOrder.DescendingOrder)
         self.refresh()
 
     # The chosen pair
@@ -353,10 +237,10 @@ class PairsPlace(PlacePage):
 
     def _show_clip(self, clip: Clip, frame: int = 0) -> None:
         self.panel.show_clip(clip, self._work.session.project, frame)
-        self._show_comparison()
+        self.ways.show_pair()
 
     def _show_proof(self) -> None:
-        row = self.offers.current() if self.upper.currentWidget() is self.offers else None
+        row = self._offer()
         if row is not None:
             clip = self._work.session.project.clip(row.thing.clip) if hasattr(row.thing, "clip") else None
             self.proof.show_offer(row, clip)
@@ -376,60 +260,11 @@ class PairsPlace(PlacePage):
 
     def _moved(self, frame: int) -> None:
         self.proof.curve.set_position(frame)
-        if self.panel.player.playing and self.compare.isVisible():
-            self.look("play")
-        elif self.compare.isVisible():
-            self.compare.show_frame(frame)
+        self.ways.moved(frame)
 
-    def look(self, way: str) -> None:
-        """Another way of looking at the pair."""
-        self.way_buttons[way].setChecked(True)
-        playing = way == "play"
-        self.panel.pictures.setCurrentWidget(self.panel.viewer if playing else self.compare)
-        self.panel.player.look(playing)
-        self.zoom.setEnabled(not playing)
-        if playing:
-            self.compare.rest()
-            return
-        self.panel.halt()
-        self.compare.look(way)  # type: ignore[arg-type]
-        self._show_comparison()
-
-    def _show_comparison(self) -> None:
-        if not self.compare.isVisibleTo(self.panel.pictures):
-            return
-        pairing, text = self._pairing()
-        self.compare.show_pair(pairing, self.panel.player.position, text)
-
-    def _pairing(self) -> tuple[Pairing | None, str]:
-        """Both files to compare: of the offer that is looked at, else of the chosen pair; or why there are none."""
-        row = self.offers.current() if self.upper.currentWidget() is self.offers else None
-        project = self._work.session.project
-        try:
-            if row is not None and row.thing is not None and row.kind != "missing":
-                return self._offered(row, project), ""
-            clip = self.current()
-            if clip is None or clip.original.info.kind != "video":
-                return None, "Select a pair to compare."
-            if not clip.proxies:
-                return None, f"{clip.name} has no proxy to compare with."
-            proxy = clip.proxies[-1]
-            original, light = project.place(clip.original.file), project.place(proxy.file)
-        except ShadowError as error:
-            return None, sentence(error)
-        if original is None or light is None:
-            return None, "A shelf of this pair is not known."
-        return Pairing(Half(original, clip.original.info), Half(light, proxy.info), proxy.offset), ""
-
-    @staticmethod
-    def _offered(row: OfferRow, project: Project) -> Pairing | None:
-        clip = project.clip(row.thing.clip)
-        place = project.place(clip.original.file) if clip is not None else None
-        if clip is None or place is None:
-            return None
-        found, known = Half(row.path, row.thing.info), Half(place, clip.original.info)
-        original, proxy = (known, found) if row.kind == "proxy" else (found, known)
-        return Pairing(original, proxy, row.offset)
+    def _offer(self) -> OfferRow | None:
+        """The offer that is looked at, where there are any."""
+        return self.offers.current() if self.upper.currentWidget() is self.offers else None
 
     def _offer_chosen(self) -> None:
         row = self.offers.current()
@@ -440,24 +275,17 @@ class PairsPlace(PlacePage):
         if clip is not None:
             self.panel.show_clip(clip, self._work.session.project, max(0, row.offset))
             if self.panel.pictures.currentWidget() is self.panel.viewer:
-                self.look("divided")
-            self._show_comparison()
+                self.ways.look("divided")
+            self.ways.show_pair()
 
     # Commands
 
     def command(self, identity: str) -> None:
         """A command of the table that belongs here."""
-        if identity == "look":
-            ways = [way for way, _text in _WAYS]
-            now = next(way for way in ways if self.way_buttons[way].isChecked())
-            self.look(ways[(ways.index(now) + 1) % len(ways)])
-        elif identity == "tags":
+        if identity == "tags":
             self.doing_with.ask_for_tags()
-        elif identity in ("closer", "wider", "all"):
-            step = {"closer": 1, "wider": -1, "all": -len(ZOOMS)}[identity]
-            self.zoom.setCurrentIndex(min(max(0, self.zoom.currentIndex() + step), len(ZOOMS) - 1))
-        elif identity in ("divider_left", "divider_right", "pan_left", "pan_right", "pan_up", "pan_down"):
-            self.compare.nudge(identity)
+        else:
+            self.ways.command(identity)
 
     def _step(self, name: str) -> None:
         """What was asked beside the pictures."""
@@ -551,13 +379,3 @@ class PairsPlace(PlacePage):
         self.posters.close()
         self._work.at_the_end(self.compare.close_view())
         self._work.at_the_end(self.panel.close_player())
-
-
-def _by_shelf(pairs: list[Pair]) -> str:
-    """Bytes by shelf, in one line."""
-    sums: dict[str, int] = {}
-    for pair in pairs:
-        sums[pair.original_shelf] = sums.get(pair.original_shelf, 0) + pair.clip.original.size
-        if pair.proxy is not None:
-            sums[pair.proxy_shelf] = sums.get(pair.proxy_shelf, 0) + pair.proxy.size
-    return "   ".join(f"{name or 'no shelf'} {words.gigabytes(size)}" for name, size in sorted(sums.items()))

@@ -1,0 +1,140 @@
+"""All pairs of a project as rows: kept from one time to the next, in an order, prepared for searching, summed up."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, QTimer
+
+from ....core.estimates import headroom_under, key_of
+from ....core.project import Project
+from ....core.switch import Presence
+from ... import words
+from ...measuring import Measuring
+from ..presets.outlook import need_words
+from .rows import Order, Pair, Row, Surroundings, arranged, pair_of
+
+_SLICE = 250  # rows prepared at a time
+_WANT_A_PERSON = ("original missing", "proxy missing", "doubtful", "refused")
+
+
+class PairList(QObject):
+    """``order``: the column by which it is sorted, None for the project's order, and whether the last come first."""
+
+    def __init__(self, measuring: Measuring) -> None:
+        super().__init__()
+        self._measuring = measuring
+        self.order: tuple[int | None, bool] = (None, False)
+        self._known: dict[str, Pair] = {}
+        self._stamp: object = None
+        self._all: list[Pair] = []
+        self._all_of: object = None
+        self._headroom_version = 0
+        self._ordered = Order([])
+        self._waiting_of: list[Pair] | None = None
+        self._waiting = 0
+        self._needs_known = False  # whether the words hold: they are of originals, and proxies come by the thousand
+        self._need_words = ""
+        self._to_warm = 0
+        self._warm_timer = QTimer(self)
+        self._warm_timer.setInterval(2)
+        self._warm_timer.timeout.connect(self._warm)
+
+    def pairs(self, project: Project, presence: Presence) -> list[Pair]:
+        """All rows; those of clips that did not change are kept from the last time."""
+        stamp = (project.shelves, presence.version, self._headroom_version, project.used_clips)
+        if stamp != self._stamp:
+            self._stamp, self._known, self._needs_known = stamp, {}, False
+            self._all_of = None
+        if self._all_of is project.clips:
+            return self._all
+        known, pairs = self._known, []
+        around = Surroundings.of(project, presence)
+        kept = self._measuring.kept
+        for clip in project.clips:
+            pair = known.get(clip.id)
+            if pair is None or pair.clip is not clip:
+                self._needs_known &= pair is not None and pair.clip.original is clip.original
+                original = clip.original
+                measured = headroom_under(key_of(around.path(original.file), original.size, original.modified), kept)
+                pair = pair_of(clip, around, measured.ratio if measured is not None else None)
+                known[clip.id] = pair
+            pairs.append(pair)
+        self._needs_known &= len(pairs) == len(self._all)
+        self._all, self._all_of = pairs, project.clips
+        return pairs
+
+    def rows(self, project: Project, presence: Presence, search: str, choice: int, grouping: int) -> list[Row]:
+        """What is to be shown, in its order, with headings where it is grouped."""
+        pairs = self.pairs(project, presence)
+        if self._ordered.pairs is not pairs:
+            self._ordered = Order(pairs)
+            self._to_warm = 0
+            self._warm_timer.start()
+        return arranged(self._ordered.by(*self.order), search, choice, grouping)
+
+    def headroom_came(self) -> None:
+        """Something was measured: what is shown is looked up again."""
+        self._headroom_version += 1
+
+    def waiting(self, project: Project, presence: Presence) -> int:
+        """Pairs that want a person: files missing, proofs that are doubtful."""
+        pairs = self.pairs(project, presence)
+        if pairs is not self._waiting_of:
+            self._waiting_of, self._waiting = pairs, sum(1 for pair in pairs if pair.kind in _WANT_A_PERSON)
+        return self._waiting
+
+    # Searching
+
+    def _warm(self) -> None:
+        """Gather what is searched of some more rows, so that the first search need not wait for thousands."""
+        pairs = self._ordered.pairs
+        for pair in pairs[self._to_warm : self._to_warm + _SLICE]:
+            pair.text  # noqa: B018  (kept by the row)
+        self._to_warm += _SLICE
+        if self._to_warm >= len(pairs):
+            self._warm_timer.stop()
+
+    @property
+    def warming(self) -> bool:
+        """Whether rows are still being prepared for searching."""
+        return self._warm_timer.isActive()
+
+    # Sums
+
+    @property
+    def state(self) -> object:
+        """Equal as long as sums of the same rows are the same."""
+        return id(self._ordered)
+
+    def sums(self, project: Project, rows: list[Row]) -> str:
+        """What the rows that are shown come to, in one line."""
+        count = originals = proxies = size = proven = 0
+        for row in rows:
+            if isinstance(row, Pair):
+                count += 1
+                originals += row.clip.original.size
+                proven += row.kind == "proven"
+                for proxy in row.clip.proxies:
+                    proxies += 1
+                    size += proxy.size
+        part = f"{count} of " if count != len(project.clips) else ""
+        share = f" ({size / originals:.0%})" if originals else ""
+        return (
+            f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
+            f"{proxies} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
+        )
+
+    def need(self, project: Project) -> str:
+        """Bytes by shelf, and which clips need a proxy on this machine, in one line."""
+        if not self._needs_known:
+            self._needs_known = True
+            self._need_words = need_words(project, None, self._measuring)
+        return "   |   ".join(text for text in (_by_shelf(self._ordered.pairs), self._need_words) if text)
+
+
+def _by_shelf(pairs: list[Pair]) -> str:
+    sums: dict[str, int] = {}
+    for pair in pairs:
+        sums[pair.original_shelf] = sums.get(pair.original_shelf, 0) + pair.clip.original.size
+        if pair.proxy is not None:
+            sums[pair.proxy_shelf] = sums.get(pair.proxy_shelf, 0) + pair.proxy.size
+    return "   ".join(f"{name or 'no shelf'} {words.gigabytes(size)}" for name, size in sorted(sums.items()))
