@@ -136,7 +136,7 @@ class Commands:
     def _show_keys(self) -> None:
         from .keys_dialog import KeysDialog
 
-        self.keys = KeysDialog(self._window, self._window.bind_keys)
+        self.keys = KeysDialog(self._window, self._window.keys.bind)
         self.keys.open()
 
     def _search(self) -> None:

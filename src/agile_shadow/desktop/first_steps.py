@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -21,8 +23,13 @@ from PySide6.QtWidgets import (
 )
 
 from ..core.presets import PRESETS, Preset, describes
+from ..core.project import Footage
 from .folders import Folders
+from .late_places import INGEST
 from .places.ingest.card import path_edit
+
+if TYPE_CHECKING:
+    from .window import MainWindow
 
 _STEPS = ("Where files go", "Which preset", "Bring in footage")
 _USUAL = "Everyday, quarter size"
@@ -180,3 +187,29 @@ def _intro(grid: QGridLayout, text: str) -> None:
 def _path(edit: QLineEdit) -> Path | None:
     text = edit.text().strip()
     return Path(text).expanduser() if text else None
+
+
+def ask_first_steps(window: MainWindow, folders: Folders) -> None:
+    """Ask where files go, for a preset and for footage; all of it can be left."""
+    dialog = FirstSteps(window, folders)
+    dialog.finished_with.connect(partial(_take, window))
+    dialog.wants_demo.connect(window.open_demo)
+    window.kept.first_steps = True
+    window.kept.write()
+    window.commands.dialog = dialog
+    dialog.open()
+
+
+def _take(
+    window: MainWindow, originals: Path | None, proxies: Path | None, preset: Preset | None, source: Path | None
+) -> None:
+    session = window.work.session
+    for role, root in (("originals", originals), ("proxies", proxies)):
+        if root is not None:
+            session.absorb(partial(Footage.with_shelf_chosen, role=role, root=root.absolute()))
+    if preset is not None:
+        session.edit("Set the standing preset", lambda project: project.but(preset=preset))
+    window.open_place(INGEST)
+    window.ingest.card.reload_presets()
+    if source is not None:
+        window.ingest.bring_in(source.absolute())

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut, QShowEvent
+from PySide6.QtGui import QCloseEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QDialog,
@@ -20,30 +20,28 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ..core.amounts import counted
 from ..core.playback import SoundOutput
 from ..core.presets import Preset
 from ..core.project import Footage, Project
-from ..core.switch import Presence
-from ..core.time import clock_text
 from . import theme
-from .actions import COMMANDS, EVERYWHERE, PLACE_NAMES, Command, all_keys, keys_of, tip
+from .actions import PLACE_NAMES
+from .bound_keys import BoundKeys
 from .closing import Closing
 from .commands import Commands
 from .folders import Folders
 from .jobs_drawer import JobsDrawer
+from .jobs_text import jobs_text
 from .kept_look import KeptLook
 from .late_places import EXPORT, INGEST, PAIRS, PRESETS, STORAGE, TIMELINE, LatePlaces, builders
 from .measuring import Measuring
 from .menus import MainMenu
 from .notice import Notice, NoticeLine
-from .notices import send_notice, sound
 from .presence import Looking
 from .project_menu import ProjectMenu
 from .rail import Rail
-from .showing import RULE, Counts
 from .sketch_work import SketchWork
 from .status_strip import StatusStrip
+from .window_shows import WindowShows
 from .work import Work
 
 if TYPE_CHECKING:
@@ -74,21 +72,21 @@ class MainWindow(QMainWindow):
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
         self.sketches = SketchWork(work)
-        self._counts = Counts()
-        self._known = Presence()
-        self.presence = Looking(work, [self._known])
+        self.shows = WindowShows(self)
+        self.keys = BoundKeys(self)
+        self.presence = Looking(work, [self.shows.presence])
         self.commands = Commands(self)
         self.closing = Closing(self, work, self.jobs_text, self._end_parts)
         self._build(folders)
-        self.bind_keys()
+        self.keys.bind()
         self._connect()
         self.open_place(INGEST)
-        self._show_project()
+        self.shows.project()
         self.reopen_with: Path | None = None
         self.ready_made: str | None = None
         self.reopen_demo = False
         self._find_shelves()
-        self.presence.changed.connect(self._came_or_went)
+        self.presence.changed.connect(self.shows.came_or_went)
         self.presence.start()
         if measure:
             self.measuring.want_headrooms(self.work.session.project)
@@ -101,14 +99,14 @@ class MainWindow(QMainWindow):
 
     def _find_sound(self) -> None:
         self.sound.find_device()
-        self.work.call_here(self._show_sound)
+        self.work.call_here(self.shows.sound)
 
     def _build(self, folders: Folders) -> None:
         self.strip = StatusStrip()
         self.rail = Rail()
         self.places = LatePlaces(builders(self, folders))
         self.places.built.connect(self._place_built)
-        self.places.all_built.connect(self._show_project)
+        self.places.all_built.connect(self.shows.project)
         self.stack = self.places.stack
         self.drawer = JobsDrawer(self.work)
         self.drawer.hide()
@@ -178,44 +176,20 @@ class MainWindow(QMainWindow):
         super().showEvent(event)
         QTimer.singleShot(_PAINTED, self.places.build_all_by_and_by)
 
-    def bind_keys(self) -> None:
-        """Give every command its keys, as the user has them now."""
-        for shortcut, _command in getattr(self, "_shortcuts", []):
-            shortcut.setParent(None)
-            shortcut.deleteLater()
-        self._shortcuts: list[tuple[QShortcut, Command]] = []
-        for command in COMMANDS:
-            for keys in all_keys(command.id):
-                shortcut = QShortcut(QKeySequence(keys), self)
-                shortcut.setContext(Qt.ShortcutContext.WindowShortcut)
-                shortcut.activated.connect(lambda identity=command.id: self.commands.by_key(identity))
-                self._shortcuts.append((shortcut, command))
-        self._enable_keys(self.stack.currentIndex())
-        self.foot.show_hint()
-
-    def _enable_keys(self, place: int) -> None:
-        """Keys that have no meaning in a place are free there: elsewhere Space presses the button that has the focus.
-
-        Those of commands whose places are all but a few stay as they are: what cannot be done says so.
-        """
-        for shortcut, command in self._shortcuts:
-            if command.places != EVERYWHERE:
-                shortcut.setEnabled(place in command.places)
-
     def _connect(self) -> None:
         work = self.work
-        work.project_changed.connect(self._show_project)
-        work.saved_changed.connect(self._show_saved)
+        work.project_changed.connect(self.shows.project)
+        work.saved_changed.connect(self.shows.saved)
         work.jobs_changed.connect(self.show_jobs)
         work.problem.connect(self.tell)
         work.told.connect(lambda text: self.tell(text, calm=True))
         work.offered.connect(lambda text, answers: self.offer(text, *answers))
-        work.changed_elsewhere.connect(self._changed_elsewhere)
-        work.ingest_ended.connect(self._ingest_ended)
+        work.changed_elsewhere.connect(self.shows.changed_elsewhere)
+        work.ingest_ended.connect(self.shows.ingest_ended)
         self.rail.chosen.connect(self.open_place)
         self.strip.switch.flipped.connect(self.commands.flip_to)
         self.strip.jobs.clicked.connect(lambda: self.command("jobs"))
-        self.measuring.measured.connect(self._show_measured)
+        self.measuring.measured.connect(self.shows.measured)
         self.sketches.changed.connect(self.show_jobs)
         self.sketches.came.connect(lambda _clip: self.show_jobs())
         work.is_playing = self._is_playing
@@ -236,7 +210,7 @@ class MainWindow(QMainWindow):
         """A place's player tells the strip, and is told what is there."""
         panel.metered.connect(self.strip.show_meter)
         panel.heard.connect(self.strip.show_levels)
-        panel.picture_came.connect(self._show_counts)
+        panel.picture_came.connect(self.shows.counts)
         panel.switch_asked.connect(lambda: self.command("switch"))
         panel.mend_asked.connect(self.commands.mend)
         panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
@@ -268,73 +242,7 @@ class MainWindow(QMainWindow):
 
         self.work.in_background(lambda: _mended(project), then)
 
-    def _came_or_went(self) -> None:
-        """Files are there, or missing, that were not: every place, list, strip and block shows it."""
-        self.sketches.came_or_went()
-        if self.places.is_built(PAIRS):
-            self.pairs.presence_changed()
-        if self.places.is_built(TIMELINE):
-            self.timeline.presence_changed()
-        self._show_project()
-
-    def _show_measured(self) -> None:
-        if self.places.is_built(PAIRS):
-            self.pairs.headroom_came()
-        if self.stack.currentIndex() == PAIRS:
-            self.pairs.refresh()
-        self.show_jobs()
-
     # Showing
-
-    def _show_project(self) -> None:
-        project = self.work.session.project
-        self.setWindowTitle(f"{project.name} - Agile Shadow")
-        name = self.strip.project.fontMetrics().elidedText(project.name, Qt.TextElideMode.ElideRight, 190)
-        self.strip.project.setText(name)
-        self.strip.project.setToolTip(str(self.work.session.path))
-        self.strip.switch.set_side(project.showing)
-        place = self.stack.currentIndex()
-        if place == PRESETS:
-            self.presets.refresh_table()
-        elif place == PAIRS:
-            self.pairs.refresh()
-        elif place == TIMELINE:
-            self.timeline.refresh()
-        elif place == EXPORT:
-            self.export.refresh()
-        self._show_counts()
-        self._show_saved()
-
-    def _show_saved(self) -> None:
-        session = self.work.session
-        if session.save_problem:
-            self.strip.saved.setText("not saved")
-            if not session.is_changed_elsewhere:
-                self.tell(session.save_problem)
-            elif not (self.notice.isVisible() and self.notice.buttons):
-                self._changed_elsewhere()  # something else was told meanwhile: the question still stands
-        else:
-            self.strip.saved.setText("saved" if session.is_saved else "saving")
-
-    def _show_counts(self) -> None:
-        project = self.work.session.project
-        known = self.timeline.panel.player.presence if self.places.is_built(TIMELINE) else self._known
-        counts = self._counts.text(project, known)
-        self.strip.counts.setText(counts)
-        self.strip.counts.setToolTip(f"{counts}\n{RULE}" if counts else RULE)
-        tip(self.strip.switch, lambda: f"{RULE} Switch: {keys_of('switch')}")
-        if self.places.is_built(PAIRS):
-            self.rail.buttons["Pairs"].set_waiting(self.pairs.waiting())
-        report = self.work.last_report
-        running = sum(run.progress().failed for run in self.work.desk.ingests)
-        self.rail.buttons["Ingest"].set_waiting(running + (len(report.failed) if report is not None else 0))
-
-    def _show_sound(self) -> None:
-        problem = self.sound.problem
-        self.strip.sound.setText("no sound" if problem else "")
-        self.strip.sound.setToolTip(problem or "")
-        if problem and self.isVisible():
-            self.tell(f"Playing is silent: {problem.removeprefix('no sound: ')}.", calm=True)
 
     def show_jobs(self) -> None:
         """Show the jobs of this moment."""
@@ -345,32 +253,7 @@ class MainWindow(QMainWindow):
 
     def jobs_text(self) -> str:
         """The chip: what runs, how much of it, how long still."""
-        parts = []
-        progress = self.work.ingest_progress()
-        if progress is not None:
-            left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
-            waits = f", waiting {progress.waits}" if progress.waits else ""
-            made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
-            copied = f"{progress.copied} of {progress.files} files"
-            parts.append(f"{made if progress.proxies_wanted else copied}{left}{waits}")
-        for run in (*self.work.desk.makes, *self.work.desk.films):
-            done, total, part = run.progress()
-            waits = f", waiting {run.waits}" if run.waits else ""
-            parts.append((f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}") + waits)
-        for run in self.work.desk.keeps:
-            waits = f", waiting {run.waits}" if run.waits else ""
-            parts.append(f"{run.title[:1].lower()}{run.title[1:]} {run.progress()[2]:.0%}{waits}")
-        if self.work.drawing is not None:
-            parts.append(f"drawing {self.work.drawing.done} of {self.work.drawing.total} clips")
-        parts.extend(self.work.pairs.texts())
-        parts.extend(self.work.bakes.texts())
-        person = self.work.waits_for_a_person
-        if person and progress is not None and not progress.waits:
-            parts.append(f"waits for {person}")
-        parts.extend(filter(None, [self.sketches.text]))
-        if not parts and self.measuring.now:
-            return "measuring"
-        return "; ".join(parts) or "No jobs"
+        return jobs_text(self.work, self.sketches, self.measuring)
 
     def tell(self, text: str, calm: bool = False) -> None:
         """Show a sentence below the place for a while; ``calm``: it is no problem."""
@@ -382,36 +265,6 @@ class MainWindow(QMainWindow):
         self.notice.tell(text, True, answers)
         self._notice_timer.stop()
 
-    def _ingest_ended(self) -> None:
-        self._show_counts()
-        report = self.work.last_report
-        if report is not None and report.paired and self.work.session.project.showing == "originals":
-            self.offer(
-                f"{counted(report.paired, 'clip now has', 'clips now have')} a proxy. Show proxies? "
-                f"{keys_of('switch')} switches back.",
-                ("Show proxies", lambda: self.commands.flip_to("proxies")),
-                ("Not now", lambda: None),
-            )
-        self.measuring.want_headrooms(self.work.session.project)
-        at_end = self.work.last_at_end
-        if report is not None and at_end == "notice":
-            send_notice(self, "The ingest has ended", report.headline())
-        elif report is not None and at_end == "sound":
-            sound()
-
-    def _changed_elsewhere(self) -> None:
-        """Another copy of the program, or a person, has changed the project file meanwhile."""
-        session = self.work.session
-        self.offer(
-            f"{session.path.name} was changed by another program while it was open here. Nothing is saved over it "
-            "until you choose.",
-            ("Keep mine (the other goes to earlier saves)", lambda: self._settle(session.keep_mine)),
-            ("Use the other version", lambda: self._settle(session.take_theirs)),
-        )
-
-    def _settle(self, choice: Callable[[], None]) -> None:
-        self.work.in_background(choice, lambda _done: self._show_saved())
-
     def open_place(self, number: int) -> None:
         """Go to a place by its number."""
         before = self.stack.currentIndex()
@@ -419,9 +272,9 @@ class MainWindow(QMainWindow):
         if before == number and number != INGEST:
             return
         self.places.open(number)
-        self._enable_keys(number)
+        self.keys.enable(number)
         self._first_widget(number).setFocus()
-        self._show_project()
+        self.shows.project()
 
     def _first_widget(self, number: int) -> QWidget:
         """What has the focus when a place is opened."""
@@ -455,29 +308,9 @@ class MainWindow(QMainWindow):
 
     def first_steps(self) -> None:
         """Ask where files go, for a preset and for footage; all of it can be left."""
-        from .first_steps import FirstSteps
+        from .first_steps import ask_first_steps
 
-        dialog = FirstSteps(self, self._folders)
-        dialog.finished_with.connect(self._take_first_steps)
-        dialog.wants_demo.connect(self.open_demo)
-        self.kept.first_steps = True
-        self.kept.write()
-        self.commands.dialog = dialog
-        dialog.open()
-
-    def _take_first_steps(
-        self, originals: Path | None, proxies: Path | None, preset: Preset | None, source: Path | None
-    ) -> None:
-        session = self.work.session
-        for role, root in (("originals", originals), ("proxies", proxies)):
-            if root is not None:
-                session.absorb(partial(Footage.with_shelf_chosen, role=role, root=root.absolute()))
-        if preset is not None:
-            session.edit("Set the standing preset", lambda project: project.but(preset=preset))
-        self.open_place(INGEST)
-        self.ingest.card.reload_presets()
-        if source is not None:
-            self.ingest.bring_in(source.absolute())
+        ask_first_steps(self, self._folders)
 
     def bring_preset(self, path: Path) -> None:
         """A preset file that was opened from the desktop: into the library, and shown."""
