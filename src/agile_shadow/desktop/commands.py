@@ -212,4 +212,4 @@ class Commands:
         block = self._window.work.session.project.timeline.block(selected) if selected is not None else None
         if block is not None:
             return self._window.work.session.project.clip(block.clip)
-        return self._window.timeline.current_clip()
+        return self._window.timeline.list.current()

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from functools import partial
 
-from PySide6.QtCore import QItemSelection, QPoint, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMenu,
-    QPushButton,
     QScrollBar,
     QSplitter,
     QTabWidget,
@@ -20,21 +18,15 @@ from PySide6.QtWidgets import (
 
 from ....core import timeline as edits
 from ....core.playback import BakeState, SoundOutput, TimelineProgram, bake_states
-from ....core.project import Clip, Project
-from ....core.switch import choose
-from ....core.time import timecode_at
 from ....core.timeline import Block, Marker, Timeline, Track
-from ... import words
-from ...actions import COMMANDS, keys_of, tip, with_key
-from ...flow import FlowLayout
-from ...invitation import Invitation
+from ...actions import BY_ID, keys_of
 from ...labels import ElidedLabel
 from ...player_panel import PlayerPanel
-from ...tables import Column, RowsModel, rows_table
-from ...waits import enable
 from ...work import Work
 from ..place import PlacePage
 from .block_panel import BlockPanel
+from .clip_list import ClipList
+from .cut_buttons import CutButtons
 from .doing import Doing
 from .lines_bar import LinesBar
 from .notes import Notes
@@ -43,29 +35,12 @@ from .placing import Placing
 from .sights import Sights
 from .view import TimelineView
 
-_BUTTONS = (
-    ("append", "Append"), ("insert", "Insert"), ("overwrite", "Overwrite"), ("exchange", "Replace"), ("cut", "Split"),
-    ("dissolve", "Dissolve"), ("title", "Title"), ("lift", "Lift"), ("remove", "Remove"), ("undo", "Undo"),
-    ("redo", "Redo"),
-)  # fmt: skip
 _BLOCK_MENU = (
     "settings", "pin_block", "link", "in_step", "lay_sound", "", "cut", "lift", "remove", "copy", "cut_out", "",
     "earlier", "later", "move_up", "move_down", "fade", "bake", "", "to_pair", "to_use", "to_card", "show_original",
     "show_proxy",
 )  # fmt: skip
 _TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
-_WAITS = {
-    **dict.fromkeys(("append", "insert", "overwrite"), "Select a clip in the list on the left first."),
-    "exchange": "Select a clip, and put the playhead over the block to replace.",
-    "cut": "Put the playhead over a block first.", "dissolve": "Put clips on the timeline first.",
-    "title": "Put a clip on the timeline first: it gives the frame rate.",
-    **dict.fromkeys(("lift", "remove"), "Select a block, or mark a range first."),
-    "undo": "There is nothing to undo.", "redo": "There is nothing to redo.",
-}
-_LATER = 40  # milliseconds
-_TITLES = {command.id: command.title for command in COMMANDS}
-
-
 class TimelinePlace(PlacePage):
     """The place. The viewer shows the clip being marked or the timeline, whichever was touched last."""
 
@@ -77,16 +52,15 @@ class TimelinePlace(PlacePage):
         self._work = work
         self.panel = PlayerPanel(sound)
         self.panel.loop_range = self._loop_range
+        self.list = ClipList(work, self.panel.player.presence, lambda: self.goes_to.emit("place_2"))
+        self.clips, self.model = self.list.table, self.list.model
         self.sights = Sights(work, self._sight_came)
         self.view = TimelineView(self.panel.player.presence, self.sights)
         self.placing = Placing(work, self.panel.viewer)
         self.doing = Doing(work, self.view, work.problem.emit)
         self._on_timeline = False
-        self._refreshing = False
         self._position = 0
         self._line = ""
-        self._clips_of: tuple[object, ...] = ()
-        self._labels: tuple[str | None, str | None] = ("", "")
         self._positions: dict[str, int] = {}  # where the playhead stood on other timelines
         self._build()
         self._connect()
@@ -125,33 +99,11 @@ class TimelinePlace(PlacePage):
         layout.addWidget(halves)
 
     def _side(self) -> QTabWidget:
-        presence = self.panel.player.presence
-        columns = (
-            Column("Clip", lambda clip: clip.name, 118,
-                   mark=lambda clip: choose(self._work.session.project, clip, presence).kind, tip=_clip_tip),
-            Column("Proxy", _proxy_text, 100, tip=_clip_tip),
-            Column("Length",
-                _clip_length,
-                86, right=True,
-                   tip=lambda clip: f"{words.rate(clip.original.info)} frames per second"),
-        )  # fmt: skip
-        self.model = RowsModel(columns)
-        self.clips = rows_table(self.model, 0, "Clips")
-        self.invitation = Invitation(
-            self.clips, "No clips yet. Ingest a card or a folder first.",
-            ("Go to Ingest", lambda: self.goes_to.emit("place_2")),
-        )  # fmt: skip
-        self._marks_later = QTimer(self)
-        self._marks_later.setSingleShot(True)
-        self._marks_later.setInterval(_LATER)
-        self._marks_later.timeout.connect(self.clips.viewport().update)
-        self.clips.selectionModel().selectionChanged.connect(self._clip_selected)
-        self.clips.clicked.connect(lambda _index: self._show_clip())
         self.block_panel = BlockPanel(self._work)
         self.notes = Notes(self._timecode)
         self.side = QTabWidget()
         self.side.setMinimumWidth(308)
-        self.side.addTab(self.clips, "Clips")
+        self.side.addTab(self.list.table, "Clips")
         self.side.addTab(self.block_panel, "Block")
         self.side.addTab(self.notes, "Notes")
         return self.side
@@ -170,19 +122,8 @@ class TimelinePlace(PlacePage):
     def _button_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(6)
-        flow = FlowLayout(4, 4)
-        self.buttons: dict[str, QPushButton] = {}
-        for identity, title in _BUTTONS:
-            button = QPushButton(title)
-            button.setProperty("small", True)
-            tip(button, partial(with_key, _TITLES[identity], identity))
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _checked=False, identity=identity: self.command(identity))
-            self.buttons[identity] = button
-            flow.addWidget(button)
-        holder = QWidget()
-        holder.setLayout(flow)
-        row.addWidget(holder, 1)
+        self.buttons = CutButtons(self.command)
+        row.addWidget(self.buttons, 1)
         self.lines = LinesBar(self._work, self)
         self.lines.about_to_change.connect(self.panel.halt)
         self.lines.opened.connect(lambda: self._show_timeline(self._position))
@@ -191,6 +132,7 @@ class TimelinePlace(PlacePage):
         return row
 
     def _connect(self) -> None:
+        self.list.touched.connect(self._show_clip)
         self.view.sought.connect(self._sought)
         self.view.edited.connect(self._edited)
         self.view.selected_changed.connect(self._block_chosen)
@@ -207,7 +149,7 @@ class TimelinePlace(PlacePage):
     def refresh(self) -> None:
         """Show the document."""
         project = self._work.session.project
-        self._show_clips(project)
+        self.list.show_clips(project)
         line = project.timeline
         self.view.set_project(project)
         self.view.baked = tuple((s.bake.start, s.bake.end, s.used, _baked_text(s)) for s in bake_states(project))
@@ -231,20 +173,6 @@ class TimelinePlace(PlacePage):
         self.lines.show_project(project)
         self._show_placing()
         self._enable()
-
-    def _show_clips(self, project: Project) -> None:
-        """The list; there may be thousands, so it is only looked at where something in it has changed."""
-        known = (project.clips, project.showing, project.shelves, self.panel.player.presence.version)
-        if known == self._clips_of:
-            return
-        only_marks = bool(self._clips_of) and self._clips_of[0] is project.clips
-        self._clips_of = known
-        if only_marks:
-            self._marks_later.start()  # the picture and the blocks first
-            return
-        self._refreshing = True
-        self.model.set_rows(project.clips)
-        self._refreshing = False
 
     def _show_bar(self) -> None:
         whole, sight = self.view.span()
@@ -271,21 +199,13 @@ class TimelinePlace(PlacePage):
         markable = self.panel.clip is not None and self.panel.loaded
         under = any(track.block_at(self._position) is not None for track in line.tracks)
         stretch = line.mark_in is not None or line.mark_out is not None
-        wanted = {
+        self.buttons.enable({
             "append": markable, "insert": markable, "overwrite": markable, "exchange": markable and under,
             "cut": under, "dissolve": bool(line.length), "title": bool(line.rate),
             "lift": bool(self.view.chosen) or stretch, "remove": bool(self.view.chosen) or stretch,
             "undo": session.undo_label is not None, "redo": session.redo_label is not None,
-        }  # fmt: skip
-        for identity, enabled in wanted.items():
-            enable(self.buttons[identity], enabled, _WAITS[identity])
-        labels = (session.undo_label, session.redo_label)
-        if labels != self._labels:
-            self._labels = labels
-            for identity, label in zip(("undo", "redo"), labels, strict=True):
-                what = f": {label}" if label else ""
-                text = f"{identity.capitalize()}{what}"
-                tip(self.buttons[identity], partial(with_key, text, identity))
+        })  # fmt: skip
+        self.buttons.name_steps(session.undo_label, session.redo_label)
 
     def _show_placing(self) -> None:
         """The block that can be placed in the viewer: the one selected, where it is what is seen."""
@@ -302,17 +222,8 @@ class TimelinePlace(PlacePage):
     def _timecode(self, frame: int) -> str:
         return self._work.session.project.timeline.timecode(frame)
 
-    def current_clip(self) -> Clip | None:
-        """The chosen clip of the list."""
-        rows = self.clips.selectionModel().selectedRows()
-        return self.model.rows[rows[0].row()] if rows and rows[0].row() < len(self.model.rows) else None
-
-    def _clip_selected(self, _new: QItemSelection, _old: QItemSelection) -> None:
-        if not self._refreshing:
-            self._show_clip()
-
     def _show_clip(self) -> None:
-        clip = self.current_clip()
+        clip = self.list.current()
         if clip is None or (not self._on_timeline and self.panel.clip is not None and self.panel.clip.id == clip.id):
             return
         self._on_timeline = False
@@ -377,7 +288,7 @@ class TimelinePlace(PlacePage):
             if not identity:
                 menu.addSeparator()
                 continue
-            action = QAction(f"{_TITLES[identity]}\t{keys_of(identity)}", menu)
+            action = QAction(f"{BY_ID[identity].title}\t{keys_of(identity)}", menu)
             action.triggered.connect(lambda _checked=False, identity=identity: self.goes_to.emit(identity))
             menu.addAction(action)
         menu.popup(place)
@@ -520,30 +431,3 @@ def _baked_text(state: BakeState) -> str:
     if not state.fresh:
         return "baked, changed since"
     return "baked" if state.used else f"baked from {state.bake.side}"
-
-
-def _clip_tip(clip: Clip) -> str:
-    info = clip.original.info
-    size = f"{info.display_width} x {info.display_height}, " if info.display_width else ""
-    made = f"proxy {clip.proxies[-1].info.display_width} x {clip.proxies[-1].info.display_height}" if (
-        clip.proxies and clip.proxies[-1].info.display_width
-    ) else "no proxy"  # fmt: skip
-    return f"{clip.name}: {size}{info.codec}, {made}"
-
-
-def _proxy_text(clip: Clip) -> str:
-    """The proxy's size; in words where there is none."""
-    if clip.original.info.kind != "video" and not clip.proxies:
-        return clip.original.info.kind
-    if not clip.proxies:
-        return "none"
-    info = clip.proxies[-1].info
-    return f"{info.display_width} x {info.display_height}"
-
-
-def _clip_length(clip: Clip) -> str:
-    info = clip.original.info
-    if info.kind == "still":
-        return ""
-    rate = info.frame_rate or Fraction(25)
-    return timecode_at(int(clip.length * rate), rate).removeprefix("00:")
