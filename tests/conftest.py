@@ -36,7 +36,7 @@ def own_profile(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 _OURS = (
     "worker keeper", "ingest", "make", "export", "autosave", "frames ", "sound", "proving", "presence", "comparing",
-    "looking for files", "drawing", "attending",
+    "looking for files", "drawing", "attending", "sketches",
 )  # fmt: skip
 _PATIENCE = 5.0  # seconds that a thread may take to end after its test
 

@@ -206,10 +206,22 @@ def test_one_that_cannot_be_read_holds_up_nobody_and_is_asked_for_when_files_cam
     row.rest()
     assert second.id in row.came and first.id not in row.came and row.sketching.left == 0
     path.with_suffix(".away").rename(path)
-    row.sketching.again()
     row.sketching.want(unproxied)
     row.rest()
-    assert row.came[-1] == first.id
+    assert first.id not in row.came
+    row.sketching.again()
+    row.rest()
+    assert row.came[-1] == first.id and row.came.count(second.id) == 1
+
+
+def test_a_clip_that_has_its_proxy_by_then_needs_none(film: Path, unproxied: Project, row: Row) -> None:
+    row.pool.pause()  # what was handed over waits; the others are not handed over yet
+    row.sketching.want(unproxied)
+    row.rest()
+    row.sketching.want(load_project(film))
+    row.pool.resume()
+    row.rest()
+    assert row.sketching.left == 0 and len(row.came) == 1
 
 
 def test_nothing_begins_after_the_end(unproxied: Project, row: Row) -> None:

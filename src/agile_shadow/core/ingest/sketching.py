@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable
 from concurrent.futures import Future
 from functools import partial
 
-from ..errors import Cancelled, ShadowError
+from ..errors import Cancelled
 from ..jobs import Executor
 from ..media.sketch import Sketch, SketchRequest, has_sketch, make_sketch
 from ..project import Clip, Project
@@ -28,18 +29,18 @@ class Sketching:
     """Has sketches made for the clips of a project. Any thread may call any method.
 
     ``came`` is told, on a thread of its own, of each clip whose sketch is there. A file of which none can be taken is
-    asked for again after :meth:`again`.
+    asked for anew by :meth:`again`.
     """
 
     def __init__(self, executor: Executor, came: Callable[[str], None]) -> None:
         self._executor, self._came = executor, came
         self._errands = Errands("sketches")
         self._lock = threading.Lock()
-        self._waiting: list[tuple[_Key, SketchRequest]] = []
-        self._over: set[_Key] = set()
+        self._project: Project | None = None
+        self._waiting: deque[tuple[str, _Key]] = deque()
+        self._asked: set[_Key] = set()
         self._failed: set[_Key] = set()
         self._running: Future[Sketch] | None = None
-        self._looked_at: tuple[object, object] = (None, None)
         self._closed = False
 
     @property
@@ -49,67 +50,70 @@ class Sketching:
             return len(self._waiting) + (self._running is not None)
 
     def want(self, project: Project) -> None:
-        """Take what is missing of a project as it is now."""
+        """Take what is missing of a project as it is now. There may be ten thousand clips, and one more every second:
+        those that were asked for are passed over."""
         with self._lock:
-            if self._closed or self._looked_at == (project.clips, project.shelves):
+            same = self._project is not None and project.clips is self._project.clips
+            self._project = project
+            if self._closed or same:
                 return
-            self._looked_at = project.clips, project.shelves
-            self._waiting = [
-                (_key(clip), SketchRequest(path, clip.original.info.sequence_rate))
-                for clip in project.clips
-                if wants_sketch(clip) and _key(clip) not in self._over | self._failed
-                and (path := project.place_or_none(clip.original.file)) is not None
-            ]  # fmt: skip
+            for clip in project.clips:
+                if wants_sketch(clip) and (key := _key(clip)) not in self._asked:
+                    self._asked.add(key)
+                    self._waiting.append((clip.id, key))
         self._errands.submit(self._more)
 
     def again(self) -> None:
-        """Files came back: what could not be taken is asked for once more with the next :meth:`want`."""
+        """Files came back: what could not be taken is asked for once more."""
         with self._lock:
+            project, self._project = self._project, None
+            self._asked -= self._failed
             self._failed.clear()
-            self._looked_at = None, None
+        if project is not None:
+            self.want(project)
 
     def _more(self) -> None:
         """On the thread of errands, which looks at drives."""
         while True:
             with self._lock:
-                if self._running is not None or not self._waiting or self._closed:
+                if self._running is not None or not self._waiting or self._closed or self._project is None:
                     return
-                key, request = self._waiting.pop(0)
-                if key in self._over:
-                    continue
-            if has_sketch(request.path):
-                self._there(key)
+                identity, key = self._waiting.popleft()
+                clip, project = self._project.clip(identity), self._project
+            if clip is None or not wants_sketch(clip):  # it has a proxy by now
                 continue
+            path = project.place_or_none(clip.original.file)
+            if path is None:
+                continue
+            if has_sketch(path):
+                self._came(identity)
+                continue
+            request = SketchRequest(path, clip.original.info.sequence_rate)
             try:
                 future: Future[Sketch] = self._executor.submit(make_sketch, request, stalled_after=_STALLED)
             except Cancelled:  # the machine has closed
                 return
             with self._lock:
                 self._running = future
-            future.add_done_callback(partial(self._errands.submit, self._ended, key, request))
+            future.add_done_callback(partial(self._errands.submit, self._ended, identity, key))
             return
 
-    def _ended(self, key: _Key, request: SketchRequest, future: Future[Sketch]) -> None:
+    def _ended(self, identity: str, key: _Key, future: Future[Sketch]) -> None:
         with self._lock:
             self._running = None
+            closed = self._closed
         try:
             future.result()
         except Cancelled:
             return
         except Exception as error:  # whatever a file does to its reader, the others have their sketch
-            log.info("no sketch of %s: %s", request.path, error if isinstance(error, ShadowError) else repr(error))
+            log.info("no sketch of clip %s: %s", identity, error)
             with self._lock:
                 self._failed.add(key)
         else:
-            self._there(key)
+            if not closed:
+                self._came(identity)
         self._more()
-
-    def _there(self, key: _Key) -> None:
-        with self._lock:
-            self._over.add(key)
-            closed = self._closed
-        if not closed:
-            self._came(key[0])
 
     def end(self) -> None:
         """Take no more, without waiting for what is being taken."""
