@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 from ..ingest import read_source
@@ -15,12 +15,15 @@ class Elsewhere:
     """The media files below some folders.
 
     A file is one that is asked for when it has its name; where none has, when it has its name with another extension.
-    Of several, it is the one that lies in the same folders. Raises ShadowError for a folder that is not there.
+    Of several, it is the one that lies in the same folders. Raises ShadowError for a folder that is not there,
+    and what ``going_on`` raises to end it.
     """
 
-    def __init__(self, places: Sequence[Path]) -> None:
+    def __init__(self, places: Sequence[Path], going_on: Callable[[], None] = lambda: None) -> None:
         named: defaultdict[str, list[Path]] = defaultdict(list)
-        files = {file.at(place) for place in places for file in read_source(place).files if file.kind in _KINDS}
+        files = {
+            file.at(place) for place in places for file in read_source(place, going_on).files if file.kind in _KINDS
+        }
         for path in files:
             name = path.name.casefold()
             named[name].append(path)

@@ -57,7 +57,7 @@ def open_as_project(
             "names no media", asked.path,
             "Open the project they belong to and bring the timeline home there, or ingest the footage first.",
         )  # fmt: skip
-    elsewhere = Elsewhere(asked.places)
+    elsewhere = Elsewhere(asked.places, lambda: report(0.0))
     project = new_project(asked.path.stem)
     missing: list[str] = []
     notes: list[str] = []
