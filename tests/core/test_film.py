@@ -62,6 +62,7 @@ from agile_shadow.core.timeline import (
     with_speed,
 )
 from agile_shadow.core.timeline.model import first_tracks
+from tests.conftest import own_copy
 from tests.drawn import LATE
 from tests.effects import luma, named
 from tests.footage import NUMBERS, codes, here, ingest
@@ -412,10 +413,9 @@ def test_a_film_that_fails_leaves_nothing_and_an_older_one_stays(project: Projec
 
 
 @pytest.fixture
-def movable(drawn_card: Path, tmp_path: Path) -> Project:
+def movable(filmed: Path, tmp_path: Path) -> Project:
     """A project of its own, whose originals may be changed."""
-    ingest(drawn_card, tmp_path / "own" / "p.otio", Preset(name="Plain", proxies=None))
-    project = load_project(tmp_path / "own" / "p.otio")
+    project = load_project(own_copy(filmed, tmp_path / "own"))
     return plain_cut(project.with_timeline_settings_of(named(project, "A001C002")))
 
 

@@ -54,7 +54,7 @@ def stamp_of(request: Any) -> Any:
 
 @pytest.fixture
 def session(filmed: Path, tmp_path: Path) -> Any:
-    """A project with eight pairs that are not proved."""
+    """A project with eight pairs and more that are not proved."""
     project = tmp_path / "film.otio"
     shutil.copy2(filmed, project)
     session = ProjectSession.open(project)
@@ -70,7 +70,7 @@ def test_as_many_are_handed_over_at_once_as_the_executor_says(session: ProjectSe
     prover.look([clip.id for clip in session.project.clips if clip.proxies][:8])
     assert ended.wait(30)
     assert prover.close(10) and executor.most == at_once
-    proxies = [clip.proxies[0] for clip in session.project.clips if clip.proxies]
+    proxies = [clip.proxies[0] for clip in session.project.clips if clip.proxies][:8]
     assert len(proxies) == 8 and not prover.problems
     for one in proxies:
         assert one.proof is not None and one.proof.stamp.proxy_size == one.size, "the proof is that of its own file"
