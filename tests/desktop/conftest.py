@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -23,6 +24,7 @@ if not os.environ.get("DISPLAY") and not os.environ.get("WAYLAND_DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 Opener = Callable[..., MainWindow]
+_closed: list[MainWindow] = []
 _GRACE = 10.0  # seconds that a thread may take to end after its test
 
 
@@ -65,6 +67,7 @@ def open_window(qtbot: QtBot) -> Iterator[Opener]:
         if window.work.ingest is not None:
             window.work.ingest.stop(for_good=True)
         window.close()
+        _closed.append(window)
 
 
 @pytest.fixture(autouse=True)
@@ -79,6 +82,9 @@ def no_thread_outlives_its_test(request: pytest.FixtureRequest) -> Iterator[None
         QApplication.processEvents()
         left[0].join(0.05)
     assert left == [], f"these threads outlived the test: {[one.name for one in left]}"
+    while _closed:  # a window that stays is drawn anew with every change of the look
+        _closed.pop().dispose()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
 
 def _counts(thread: threading.Thread) -> bool:

@@ -342,3 +342,15 @@ def test_without_a_window_it_ends_by_itself(
     assert all(clip.proxies for clip in load_project(project).clips)
     qtbot.waitUntil(lambda: ProjectLock(project).holder() is None, timeout=20_000)
     shutil.rmtree(os.environ["AGILE_SHADOW_HOME"], ignore_errors=True)
+
+
+def test_a_list_that_was_read_after_the_end_looks_at_nothing(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    window = open_window(film)
+    looking = window.ingest.on_source.looking
+    asked: list[int] = []
+    window.close()
+    looking.look_at(film.parent, lambda: asked.append(1) or [], lambda: asked.append(2) or [], None)  # type: ignore[func-returns-value]
+    qtbot.wait(300)
+    assert asked == [] and not looking._timer.isActive()

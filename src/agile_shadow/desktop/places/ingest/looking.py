@@ -36,6 +36,7 @@ class Looking(QObject):
         self._running: set[Future[Inspection]] = set()
         self._asked: set[str] = set()
         self._next = 0
+        self._closed = False
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._more)
@@ -45,6 +46,8 @@ class Looking(QObject):
         rate: Fraction | None,
     ) -> None:  # fmt: skip
         """Look at the files of a source from now on; what was asked for before is dropped."""
+        if self._closed:  # a list that was being read came after the end
+            return
         self._drop()
         self._source, self._rows, self._in_sight, self._rate = source, rows, in_sight, rate
         self._asked.clear()
@@ -101,7 +104,8 @@ class Looking(QObject):
         self._more()
 
     def close(self) -> None:
-        """Have the worker end."""
+        """Have the worker end; nothing is looked at any more."""
+        self._closed = True
         self._timer.stop()
         self._source = None
         self._drop()

@@ -19,8 +19,8 @@ _WANT_A_PERSON = ("original missing", "proxy missing", "doubtful", "refused")
 class PairList(QObject):
     """``order``: the column by which it is sorted, None for the project's order, and whether the last come first."""
 
-    def __init__(self, measuring: Measuring) -> None:
-        super().__init__()
+    def __init__(self, measuring: Measuring, parent: QObject) -> None:
+        super().__init__(parent)
         self._measuring = measuring
         self.order: tuple[int | None, bool] = (None, False)
         self._known: dict[str, Pair] = {}

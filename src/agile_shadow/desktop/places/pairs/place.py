@@ -54,7 +54,7 @@ class PairsPlace(PlacePage):
         super().__init__()
         self.setObjectName("place")
         self._work = work
-        self.list = PairList(measuring)
+        self.list = PairList(measuring, self)
         self._summed: object = None
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()

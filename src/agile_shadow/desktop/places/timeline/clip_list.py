@@ -23,8 +23,8 @@ class ClipList(QObject):
 
     touched = Signal()
 
-    def __init__(self, work: Work, presence: Presence, to_ingest: Callable[[], None]) -> None:
-        super().__init__()
+    def __init__(self, work: Work, presence: Presence, to_ingest: Callable[[], None], parent: QObject) -> None:
+        super().__init__(parent)
         self._presence = presence
         columns = (
             Column("Clip", lambda clip: clip.name, 118,

@@ -52,7 +52,7 @@ class TimelinePlace(PlacePage):
         self._work = work
         self.panel = PlayerPanel(sound)
         self.panel.loop_range = self._loop_range
-        self.list = ClipList(work, self.panel.player.presence, lambda: self.goes_to.emit("place_2"))
+        self.list = ClipList(work, self.panel.player.presence, lambda: self.goes_to.emit("place_2"), self)
         self.clips, self.model = self.list.table, self.list.model
         self.sights = Sights(work, self._sight_came)
         self.view = TimelineView(self.panel.player.presence, self.sights)
