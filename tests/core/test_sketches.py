@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -24,6 +25,7 @@ from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, likeness, to_bgra
 from agile_shadow.core.media import sketch as sketch_module
 from agile_shadow.core.media.sequence import status
+from agile_shadow.core.media.signature import has_signature
 from agile_shadow.core.media.sketch import (
     MOST,
     SIZE,
@@ -136,6 +138,14 @@ def test_a_sketch_is_of_the_file_as_it_was_and_a_broken_one_is_none(tmp_path: Pa
     draw(path, 31)
     assert kept_sketch(path) is None and not has_sketch(path)
     assert keep_to_limit(0) > 0 and not kept.exists()
+
+
+def test_names_that_are_no_text_are_looked_for_like_others(tmp_path: Path) -> None:
+    odd = tmp_path / os.fsdecode(b"\xff.mov")
+    odd.write_bytes(b"x")
+    assert not has_sketch(odd) and not has_signature(odd)
+    keep_sketch(odd, Sketch((0.0,), (b"jpeg",), 1.0), *status(odd))
+    assert has_sketch(odd) and kept_sketch(odd) == Sketch((0.0,), (b"jpeg",), 1.0)
 
 
 # Which clips get one

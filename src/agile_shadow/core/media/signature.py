@@ -6,7 +6,6 @@ that is to show the same is told right or wrong at every one of its frames witho
 
 from __future__ import annotations
 
-import hashlib
 import io
 import logging
 import zlib
@@ -18,14 +17,12 @@ from av.video.frame import VideoFrame
 from av.video.reformatter import VideoReformatter
 from numpy.typing import NDArray
 
-from ..files import written_atomically
-from ..log import cache_folder
+from .cached import Cached
 from .coded import Coded, coded, matrix_of
 from .fingerprint import HIGH, WIDE, Grids, grid_of
 from .index import FrameIndex
 from .info import MediaInfo
 from .likeness import upright_luma
-from .sequence import status
 
 log = logging.getLogger(__name__)
 
@@ -36,7 +33,6 @@ _PIECE = 500  # frames that are packed together
 _PICTURES, _FEWEST, _COLOURED = 12, 4, 3  # one a second, within bounds
 _ROWS = 8  # rows of a cell that are read, where it has more
 _LARGE = 1280  # pixels: of wider pictures rows are left out
-_VERSION = 1
 
 
 @dataclass(frozen=True)
@@ -232,38 +228,24 @@ def _luma_bits(frame: VideoFrame) -> int:
 
 # Kept on this machine
 
+_CACHED = Cached("signature", FOLDER)
+
 
 def signature_place(path: Path, size: int, modified: int) -> Path:
     """Where the signature of an original is kept that has so many bytes and was changed then (nanoseconds)."""
-    key = hashlib.sha256(f"{_VERSION}\n{path.absolute()}\n{size}\n{modified}".encode()).hexdigest()[:40]
-    return cache_folder() / FOLDER / f"{key}.npz"
+    return _CACHED.place(path, size, modified)
 
 
 def kept_signature(path: Path) -> Signature | None:
     """The signature of an original as it is now; None where there is none that can be read."""
-    try:
-        return Signature.from_bytes(signature_place(path, *status(path)).read_bytes())
-    except FileNotFoundError:
-        return None
-    except Exception:  # a file of the cache that is not whole: it is taken again with the next proxy
-        log.warning("the signature of %s cannot be read", path, exc_info=True)
-        return None
+    return _CACHED.read(path, Signature.from_bytes)
 
 
 def has_signature(path: Path) -> bool:
     """Whether one is kept of the original as it is now."""
-    try:
-        return signature_place(path, *status(path)).is_file()
-    except OSError:
-        return False
+    return _CACHED.has(path)
 
 
 def keep_signature(path: Path, signature: Signature, size: int, modified: int) -> None:
     """Keep it under what the original was when it was opened. What cannot be kept is only taken again: no error."""
-    place = signature_place(path, size, modified)
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with written_atomically(place) as partial:
-            partial.write_bytes(signature.to_bytes())
-    except OSError:
-        log.warning("the signature of %s cannot be kept", path, exc_info=True)
+    _CACHED.keep(path, signature.to_bytes(), size, modified)

@@ -6,9 +6,7 @@ sketch is only for the eye: no proxy, film or proof is made of it.
 
 from __future__ import annotations
 
-import hashlib
 import io
-import logging
 from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -22,14 +20,11 @@ from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
 from ..errors import MediaError
-from ..files import written_atomically
-from ..log import cache_folder
+from .cached import Cached
 from .opening import ODD_FILE, open_media
 from .origin import picture_origin
 from .poster import small_picture
 from .sequence import status
-
-log = logging.getLogger(__name__)
 
 FOLDER = "sketches"  # of the cache
 SIZE = (480, 270)  # pixels of a picture at the most
@@ -37,7 +32,6 @@ MOST = 240  # pictures of one file
 _APART, _FEW = 1.0, 8  # seconds between two pictures at the least, but this many are looked for in short files
 _QUALITY = 68
 _PATIENCE = 200  # packets looked at for a key frame after a leap
-_VERSION = 1
 
 
 @dataclass(frozen=True)
@@ -161,37 +155,19 @@ def _shown(stream: VideoStream, packet: av.Packet[VideoStream]) -> tuple[Fractio
 
 # Kept on this machine
 
-
-def _place(path: Path, size: int, modified: int) -> Path:
-    key = hashlib.sha256(f"{_VERSION}\n{path.absolute()}\n{size}\n{modified}".encode("utf-8", "surrogateescape"))
-    return cache_folder() / FOLDER / f"{key.hexdigest()[:40]}.npz"
+_CACHED = Cached("sketch", FOLDER)
 
 
 def kept_sketch(path: Path) -> Sketch | None:
     """The sketch of a file as it is now; None where there is none that can be read."""
-    try:
-        return Sketch.from_bytes(_place(path, *status(path)).read_bytes())
-    except OSError:
-        return None
-    except Exception:  # a file of the cache that is not whole: it is taken again
-        log.warning("the sketch of %s cannot be read", path, exc_info=True)
-        return None
+    return _CACHED.read(path, Sketch.from_bytes)
 
 
 def has_sketch(path: Path) -> bool:
     """Whether one is kept of the file as it is now."""
-    try:
-        return _place(path, *status(path)).is_file()
-    except OSError:
-        return False
+    return _CACHED.has(path)
 
 
 def keep_sketch(path: Path, sketch: Sketch, size: int, modified: int) -> None:
     """Keep it under what the file was when it was opened. What cannot be kept is only taken again: no error."""
-    place = _place(path, size, modified)
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with written_atomically(place) as partial:
-            partial.write_bytes(sketch.to_bytes())
-    except OSError:
-        log.warning("the sketch of %s cannot be kept", path, exc_info=True)
+    _CACHED.keep(path, sketch.to_bytes(), size, modified)
