@@ -19,6 +19,7 @@ from ..core.handover import HandOver, hand_over
 from ..core.helpers.link import Helper
 from ..core.ingest import ItemState
 from ..core.log import cache_folder
+from ..core.playback import Picture
 from ..core.project import Clip, ProjectSession
 from ..core.shelves import SECOND
 from ..core.stand_ins import draw_card, missing_from_card
@@ -120,7 +121,7 @@ def take(folder: Path, home: Path) -> None:
     window.pairs.table.selectRow(3)
     panel = window.pairs.panel
     panel.seek(30)
-    until(lambda: panel.viewer.mark_text.startswith("ORIGINAL") and panel.viewer.picture is not None, 20)
+    until(lambda: _is_original(panel.viewer.picture), 20)
     until(lambda: all(clip.original.info.kind != "video" or _proven(clip) for clip in work.session.project.clips))
     _save(window, folder, "pairs")
     window.pairs.as_posters.setChecked(True)
@@ -223,6 +224,11 @@ def _helpers(window: MainWindow, folder: Path) -> None:
 
 def _proven(clip: Clip) -> bool:
     return bool(clip.proxies) and clip.proxies[-1].proof is not None
+
+
+def _is_original(seen: Picture | None) -> bool:
+    """Whether a frame of an original is to be seen, and not the key frame before it."""
+    return seen is not None and seen.mark.startswith("ORIGINAL") and not seen.sketch
 
 
 def _pairs(window: MainWindow, folder: Path, home: Path) -> None:

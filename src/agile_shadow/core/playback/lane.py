@@ -192,7 +192,11 @@ class Lane:
 
     def _deliver_sketch(self, request: Asked, steps: tuple[Step, ...]) -> None:
         """Hand over what is at hand of a picture that stands and will take its time."""
-        drawn = self._compositor.sketched(request.project, steps, request.program.aspect, request.window)
+        try:
+            drawn = self._compositor.sketched(request.project, steps, request.program.aspect, request.window)
+        except Exception:  # the picture itself is still to come
+            log.warning("the sketch of frame %s", request.frame, exc_info=True)
+            return
         if drawn is not None:
             shown = drawn.shown
             self._handover.put(Picture(request.number, request.frame, drawn.pixels, shown, sketch=True), request)
