@@ -17,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from agile_shadow.core.compositing import Compositor, Window, sketched
+from agile_shadow.core.compositing import Compositor, Window, picture_steps, sketched
 from agile_shadow.core.errors import MediaError
 from agile_shadow.core.ingest import Sketching, wants_sketch
 from agile_shadow.core.jobs import Inline
@@ -40,6 +40,7 @@ from agile_shadow.core.playback import ClipProgram
 from agile_shadow.core.project import Project, load_project
 from agile_shadow.core.storage.outside import keep_to_limit
 from agile_shadow.core.switch import Presence
+from agile_shadow.core.timeline import Title, add_title
 from tests.core.test_playback import Watched, code, named
 from tests.drawn import draw
 from tests.footage import NUMBERS
@@ -312,6 +313,16 @@ def test_a_file_that_is_quick_or_has_none_shows_no_sketch(unproxied: Project) ->
         assert not compositor._sketches.wanted(path, 9)
         compositor._sketches.tell(path, 9, 1.0)
         assert compositor._sketches.wanted(path, 9)
+    finally:
+        compositor.close()
+
+
+def test_a_title_alone_is_no_sketch(unproxied: Project) -> None:
+    line = unproxied.with_timeline_settings_of(named(unproxied, "A001C002")).timeline
+    line = add_title(line, line.pictures[0].id, 0, 20, Title("The Tern Ferry"))
+    compositor = Compositor(Presence())
+    try:
+        assert compositor.sketched(unproxied, picture_steps(line, 3), Fraction(16, 9), Window.all_of((96, 54))) is None
     finally:
         compositor.close()
 

@@ -136,8 +136,8 @@ class Compositor:
     def sketched(
         self, project: Project, steps: tuple[Step, ...], aspect: Fraction, window: Window
     ) -> Composite | None:
-        """The same of key frames from sketches, where a picture is going to take its time; None where one of its files
-        has no sketch, is a proxy, or is quick. Nothing is opened and decoded."""
+        """The same of key frames from sketches, where a picture is going to take its time; None where it is of
+        titles only, or one of its files has no sketch, is a proxy, or is quick. Nothing is opened and decoded."""
         results: list[_Result] = []
         for layer in (layer for step in steps for layer in step):
             clip = project.clip(layer.block.clip)
@@ -156,7 +156,8 @@ class Compositor:
                 continue
             pixels = _graded(layer, cv2.resize(picture, place.size, interpolation=cv2.INTER_CUBIC))
             results.append((Shown(layer.block, choice), in_place(pixels, place, None, weight)))
-        return self._composed(steps, results, window.size)
+        of_clips = any(shown is not None for shown, _drawn in results)
+        return self._composed(steps, results, window.size) if of_clips else None
 
     def _sketch_for(self, choice: Choice, seconds: Fraction) -> Pixels | None:
         if choice.path is None or choice.kind != "original" or choice.clip.original.info.kind != "video":
