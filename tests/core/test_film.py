@@ -638,15 +638,17 @@ def shown(filmed: Path) -> NDArray[np.float64]:
 
 
 def greys_seen(path: Path) -> np.ndarray:
-    """Every picture of a film, small and grey, as another reader decodes them: uint8 (number, 36, 64)."""
+    """Every picture of a film, small and grey, as another reader decodes them: (number, 36, 64), 0 to 255."""
     tool = shutil.which("ffmpeg")
     assert tool is not None
     numbered = path / f"{path.name}.%07d{next(path.iterdir()).suffix}" if path.is_dir() else path
     command = [tool, "-v", "error", "-i", str(numbered), "-map", "0:v", "-fps_mode", "passthrough", "-vf",
-               "scale=64:36:flags=area:in_range=auto:out_range=full", "-pix_fmt", "gray",
+               "scale=64:36:flags=area:in_range=auto:out_range=full", "-pix_fmt", "rgb24" if path.is_dir() else "gray",
                "-f", "rawvideo", "-"]  # fmt: skip
-    raw = subprocess.run(command, capture_output=True, check=True).stdout
-    return np.frombuffer(raw, np.uint8).reshape(-1, 36, 64)
+    raw = np.frombuffer(subprocess.run(command, capture_output=True, check=True).stdout, np.uint8)
+    if not path.is_dir():
+        return raw.reshape(-1, 36, 64)
+    return raw.reshape(-1, 36, 64, 3) @ np.array([0.2126, 0.7152, 0.0722])  # pictures hold R G B: BT.709, as shown
 
 
 @pytest.mark.skipif(not shutil.which("ffmpeg"), reason="no other reader is installed")
