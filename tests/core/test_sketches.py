@@ -166,7 +166,11 @@ class Row:
     def __init__(self) -> None:
         self.came: list[str] = []
         self.pool = Inline()
-        self.sketching = Sketching(self.pool, self.came.append)
+        self.rests = 0
+        self.sketching = Sketching(self.pool, self.came.append, self._rested)
+
+    def _rested(self) -> None:
+        self.rests += 1
 
     def rest(self) -> None:
         """Until all that was asked for so far is over."""
@@ -192,18 +196,18 @@ def test_clips_without_a_proxy_get_one_and_nothing_is_taken_twice(unproxied: Pro
     assert {"A001C002", "00004"} <= {clip.name for clip in unproxied.clips if clip.id in bare} and len(bare) < 6
     row.sketching.want(unproxied)
     row.rest()
-    assert row.came == bare and row.sketching.left == 0
+    assert row.came == bare and row.sketching.left == 0 and row.rests
     for clip in unproxied.clips:
         path = unproxied.path(clip.original.file)
         assert path is not None and has_sketch(path) == (clip.id in bare)
     row.sketching.want(unproxied.but(showing="proxies"))
     row.rest()
     assert row.came == bare
-    again = Row()  # the next start: what is kept is told at once
+    again = Row()  # the next start: nothing is taken, and nobody is told of thousands that were there
     again.pool.pause()
     again.sketching.want(unproxied)
     again.rest()
-    assert again.came == bare and again.sketching.close(5)
+    assert again.came == [] and again.sketching.left == 0 and again.rests and again.sketching.close(5)
 
 
 def test_one_that_cannot_be_read_holds_up_nobody_and_is_asked_for_when_files_came_back(

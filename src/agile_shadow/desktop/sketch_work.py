@@ -19,7 +19,8 @@ class SketchWork(QObject):
         super().__init__()
         self._work = work
         self._sketching = Sketching(
-            work.machine.shared("search"), lambda clip: work.call_here(lambda: self.came.emit(clip))
+            work.machine.shared("search"), lambda clip: work.call_here(lambda: self.came.emit(clip)),
+            lambda: work.call_here(self.changed.emit),
         )
 
     def start(self) -> None:

@@ -28,12 +28,14 @@ def wants_sketch(clip: Clip) -> bool:
 class Sketching:
     """Has sketches made for the clips of a project. Any thread may call any method.
 
-    ``came`` is told, on a thread of its own, of each clip whose sketch is there. A file of which none can be taken is
-    asked for anew by :meth:`again`.
+    ``came`` is told, on a thread of its own, of each clip whose sketch was taken. A file of which none can be taken is
+    asked for anew by :meth:`again`. ``rests`` is told when nothing is left.
     """
 
-    def __init__(self, executor: Executor, came: Callable[[str], None]) -> None:
-        self._executor, self._came = executor, came
+    def __init__(
+        self, executor: Executor, came: Callable[[str], None], rests: Callable[[], None] = lambda: None
+    ) -> None:
+        self._executor, self._came, self._rests = executor, came, rests
         self._errands = Errands("sketches")
         self._lock = threading.Lock()
         self._project: Project | None = None
@@ -76,17 +78,21 @@ class Sketching:
         """On the thread of errands, which looks at drives."""
         while True:
             with self._lock:
-                if self._running is not None or not self._waiting or self._closed or self._project is None:
+                if self._running is not None or self._closed or self._project is None:
                     return
-                identity, key = self._waiting.popleft()
-                clip, project = self._project.clip(identity), self._project
+                following = self._waiting.popleft() if self._waiting else None
+                project = self._project
+            if following is None:
+                self._rests()
+                return
+            identity, key = following
+            clip = project.clip(identity)
             if clip is None or not wants_sketch(clip):  # it has a proxy by now
                 continue
             path = project.place_or_none(clip.original.file)
             if path is None:
                 continue
-            if has_sketch(path):
-                self._came(identity)
+            if has_sketch(path):  # from an earlier time: whoever shows the clip finds it, and there may be thousands
                 continue
             request = SketchRequest(path, clip.original.info.sequence_rate)
             try:
