@@ -239,6 +239,21 @@ def test_a_clip_that_has_its_proxy_by_then_needs_none(film: Path, unproxied: Pro
     assert row.sketching.left == 0 and len(row.came) == 1
 
 
+def test_a_search_that_is_stopped_takes_no_sketch_with_it(unproxied: Project, row: Row) -> None:
+    row.pool.pause()
+    row.sketching.want(unproxied)
+    row.rest()
+    row.pool.cancel_all()  # as the search of pairs does, which has the same executor
+    row.rest()
+    wanted = [clip.id for clip in unproxied.clips if wants_sketch(clip)]
+    assert row.sketching.left == len(wanted)
+    row.pool.cancel_all()  # and once more: this one is given up, the others are not
+    row.rest()
+    row.pool.resume()
+    row.rest()
+    assert row.came == wanted[1:] and row.sketching.left == 0
+
+
 def test_nothing_begins_after_the_end(unproxied: Project, row: Row) -> None:
     row.pool.pause()
     row.sketching.want(unproxied)

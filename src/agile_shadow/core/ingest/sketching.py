@@ -42,6 +42,7 @@ class Sketching:
         self._waiting: deque[tuple[str, _Key]] = deque()
         self._asked: set[_Key] = set()
         self._failed: set[_Key] = set()
+        self._taken_back: set[_Key] = set()
         self._running: Future[Sketch] | None = None
         self._closed = False
 
@@ -110,8 +111,13 @@ class Sketching:
             closed = self._closed
         try:
             future.result()
-        except Cancelled:
-            return
+        except Cancelled:  # others use the executor too, and take back all that is in it
+            if closed:
+                return
+            with self._lock:
+                if key not in self._taken_back:  # once more and not again and again: the executor may be at its end
+                    self._waiting.appendleft((identity, key))
+                self._taken_back.add(key)
         except Exception as error:  # whatever a file does to its reader, the others have their sketch
             log.info("no sketch of clip %s: %s", identity, error)
             with self._lock:
