@@ -16,7 +16,7 @@ from agile_shadow.core.pairing.missing import missing_files
 from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.project import Clip, load_project, new_project
 from agile_shadow.core.shelves import Attending, attending
-from tests.core.test_queue import until
+from tests.until import until
 
 
 class Slow(machine.Drives):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable, Iterator
 from fractions import Fraction
 from types import SimpleNamespace
@@ -20,16 +19,10 @@ from agile_shadow.core.playback import Clock, Player, SoundOutput
 from agile_shadow.core.playback.heard import Heard
 from agile_shadow.core.project import new_project
 from agile_shadow.core.timeline import Block
+from tests.until import until
 
 BLOCK = 1024
 RATE = Fraction(25)
-
-
-def until(ready: Callable[[], object], limit: float = 10) -> None:
-    end = time.monotonic() + limit
-    while not ready():
-        assert time.monotonic() < end
-        time.sleep(0.002)
 
 
 class Time:

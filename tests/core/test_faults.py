@@ -3,7 +3,6 @@
 import os
 import signal
 import threading
-import time
 from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
@@ -21,6 +20,7 @@ from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.stand_ins.reader import StandInDrive
 from tests.conftest import hashes
 from tests.drawn import draw
+from tests.until import until
 
 CHOSEN = Preset(
     name="T", originals=Originals(second_copy=True), proxies=Proxies(codec="h264", scale=Fraction(1, 2))
@@ -42,13 +42,6 @@ def card(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> StandInDrive:
 @pytest.fixture(autouse=True)
 def real_drives_again() -> None:
     drives.cache_clear()
-
-
-def until(done: Callable[[], bool], limit: float = 90.0) -> None:
-    end = time.monotonic() + limit
-    while not done() and time.monotonic() < end:
-        threading.Event().wait(0.01)
-    assert done()
 
 
 class Film:

@@ -24,9 +24,9 @@ from agile_shadow.core.storage.behind import behind, bring_up
 from agile_shadow.core.storage.keeping import KeepResult, Lost, keep_request, keep_shelf
 from agile_shadow.core.storage.kept import KeepPlan, is_due, last_kept, note_kept, plan_of, set_plan
 from agile_shadow.core.storage.mending import PutBackRequest, find_whole, put_back
-from tests.core.test_queue import until
 from tests.core.test_storage import ask, kept_of, one_byte, quiet, some_file
 from tests.footage import here, ingest
+from tests.until import until
 
 
 def shelf_of(project: Project, name: str) -> Shelf:

@@ -24,6 +24,7 @@ from agile_shadow.core.helpers.seeing import find_shelf
 from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.helpers.version import own_version
 from agile_shadow.core.shelves import Shelf, mark_shelf
+from tests.until import until
 
 
 class Engine:
@@ -88,14 +89,6 @@ def link(suite: Suite, engine: Engine, monkeypatch: pytest.MonkeyPatch) -> Itera
     monkeypatch.setattr(made, "_connect", lambda: setattr(made, "_client", engine))
     yield made
     assert made.close(10)
-
-
-def until(condition: Callable[[], Any]) -> Any:
-    changed, end = threading.Event(), time.monotonic() + 20
-    while not (found := condition()):
-        assert time.monotonic() < end, "it did not come to that"
-        changed.wait(0.005)
-    return found
 
 
 def order(needs: frozenset[str] = frozenset()) -> Order:

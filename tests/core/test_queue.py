@@ -8,7 +8,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -29,13 +29,7 @@ from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, ProjectSession, load_project, save_project
 from agile_shadow.core.timeline import append
 from tests.footage import ingest, refusal
-
-
-def until(ready: Callable[[], object], limit: float = 60) -> None:
-    end = time.monotonic() + limit
-    while not ready():
-        assert time.monotonic() < end
-        time.sleep(0.01)
+from tests.until import until
 
 
 def wait_for(flag: str, report: Any) -> str:

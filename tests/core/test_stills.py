@@ -27,8 +27,8 @@ from agile_shadow.core.project import Project, ProjectSession, load_project
 from agile_shadow.core.proxies import ProxyRequest, make_or_take_proxy
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import append
-from tests.core.test_queue import until
 from tests.footage import ingest
+from tests.until import until
 
 OVER_2 = Preset(name="Stills", proxies=Proxies(scale=Fraction(1, 4), codec="h264", stills_over=2))
 STAMP = Stamp(0, 0, 0, 0, 0)

@@ -26,7 +26,7 @@ from agile_shadow.core.storage.outside import (
     stores,
 )
 from agile_shadow.core.storage.pace import pace_of_making
-from tests.core.test_queue import until
+from tests.until import until
 
 
 def kept(name: str, size: int, used: float) -> Path:

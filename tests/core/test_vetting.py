@@ -21,9 +21,9 @@ from agile_shadow.core.media.opening import open_media
 from agile_shadow.core.media.poster import poster
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.state import state_file
-from tests.core.test_queue import until
 from tests.drawn import draw
 from tests.footage import ingest
+from tests.until import until
 
 
 def deadly(question: Question, report: Any) -> None:

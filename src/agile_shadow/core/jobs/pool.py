@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import itertools
 import logging
-import os
 import signal
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
-from contextlib import suppress
 from dataclasses import dataclass, field
 from multiprocessing import Pipe
 from multiprocessing.connection import Connection
@@ -20,6 +16,7 @@ from typing import Any
 
 from ..errors import Cancelled, WorkerDied, WorkerStalled
 from ..threads import joined
+from .nursery import NURSERY, Grown
 from .task import Task
 
 log = logging.getLogger(__name__)
@@ -251,7 +248,7 @@ class WorkerPool:
     def process_ids(self) -> list[int]:
         """Process numbers of the workers alive."""
         processes = [keeper.process for keeper in self._keepers]
-        return [process.pid for process in processes if process is not None and process.poll() is None]
+        return [process.pid for process in processes if process is not None and process.alive]
 
     def end(self) -> None:
         """Have all workers end soon, without waiting for it; tasks not finished raise Cancelled."""
@@ -284,7 +281,7 @@ class _Keeper:
         self.paused = False
         self.entry: _Entry | None = None
         self._thread: threading.Thread | None = None
-        self.process: subprocess.Popen[bytes] | None = None
+        self.process: Grown | None = None
         self._pipe: Connection[Any, Any] | None = None
 
     def start_if_needed(self) -> None:
@@ -296,16 +293,14 @@ class _Keeper:
         """Stop the worker's process where it is, or let it go on."""
         self.paused = on
         process = self.process  # it may end, and be taken away by its thread, at any moment
-        if process is not None and process.poll() is None:
-            with suppress(ProcessLookupError):
-                os.kill(process.pid, signal.SIGSTOP if on else signal.SIGCONT)
+        if process is not None:
+            process.send(signal.SIGSTOP if on else signal.SIGCONT)
 
     def join(self, end: float | None) -> bool:
         """Wait for its end, until the clock says ``end``; whether it has ended."""
         return joined(self._thread, None if end is None else max(0.0, end - time.monotonic()))
 
     def _loop(self) -> None:
-        # The worker asks to be ended with its parent *thread*: so this thread both starts and outlives it.
         try:
             while (entry := self._entries.get()) is not None:
                 self.entry = entry
@@ -327,7 +322,7 @@ class _Keeper:
 
     def _serve(self, entry: _Entry) -> None:
         try:
-            pipe = self._connected()
+            pipe = self._connected(entry.task)
             pipe.send((entry.task, entry.request))
             _tell(entry, 0.0)
             kind, value = self._answer(pipe, entry)
@@ -381,16 +376,13 @@ class _Keeper:
                 if waited > _PATIENCE:
                     raise EOFError
 
-    def _connected(self) -> Connection[Any, Any]:
-        if self._pipe is not None and self.process is not None and self.process.poll() is None:
+    def _connected(self, task: Task) -> Connection[Any, Any]:
+        if self._pipe is not None and self.process is not None and self.process.alive:
             return self._pipe
         self._end_process()
         mine, theirs = Pipe()
-        command = [sys.executable, "-m", "agile_shadow.core.jobs.worker", str(theirs.fileno()), str(os.getpid())]
-        self.process = subprocess.Popen(
-            command, pass_fds=(theirs.fileno(),), stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL
-        )
-        theirs.close()
+        with theirs:
+            self.process = NURSERY.worker(theirs, getattr(task, "__module__", None) or __name__)
         self._pipe = mine
         return mine
 
@@ -399,6 +391,5 @@ class _Keeper:
             self._pipe.close()
             self._pipe = None
         if self.process is not None:
-            self.process.kill()
-            self.process.wait()
+            self.process.end()
             self.process = None

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import ctypes
 import logging
 import os
 import pickle
 import signal
-import sys
 import time
 import traceback
 from multiprocessing.connection import Connection
@@ -17,7 +15,6 @@ from ..errors import Cancelled, ShadowError, sentence
 from ..log import set_up_logging
 from .task import Task
 
-_PR_SET_PDEATHSIG = 1
 _REPORT_EVERY = 0.1  # seconds
 _NICENESS = 10
 
@@ -37,16 +34,11 @@ class _ReportToParent:
             self._parent.send(("progress", done))
 
 
-def main() -> None:
-    """Entry of the process: the file number of the pipe and the parent's process number are the arguments."""
-    pipe, parent_process = int(sys.argv[1]), int(sys.argv[2])
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
-    if os.getppid() != parent_process:
-        return  # the parent was gone before the line above took hold
+def serve(parent: Connection[Any, Any]) -> None:
+    """Do what comes through the pipe, until its other end is closed."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(_NICENESS)
     set_up_logging()
-    parent: Connection[Any, Any] = Connection(pipe)
     while True:
         try:
             task, request = parent.recv()
@@ -79,6 +71,3 @@ def _run(task: Task, request: Any, parent: Connection[Any, Any]) -> tuple[str, A
         logging.getLogger("agile_shadow.worker").warning("%s of %s failed\n%s", task, request, traceback.format_exc())
         return "failed", error
 
-
-if __name__ == "__main__":
-    main()
