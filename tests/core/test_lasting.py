@@ -6,6 +6,7 @@ import errno
 import json
 import logging
 import os
+import random
 import signal
 import sqlite3
 import subprocess
@@ -20,22 +21,25 @@ from typing import Any
 
 import psutil
 import pytest
+import xxhash
 from PIL import Image
 
 from agile_shadow import cli
 from agile_shadow.commands import looking, shared
+from agile_shadow.core import hashing
 from agile_shadow.core.desk import Desk
 from agile_shadow.core.errors import Cancelled, ProjectError, ShadowError, StateError, WorkerDied
 from agile_shadow.core.files import partial_path, remove_partials_beside
-from agile_shadow.core.hashing import read_ahead
+from agile_shadow.core.hashing import hash_file, read_ahead
 from agile_shadow.core.ingest import IngestReport, IngestRequest, as_csv, on_mains_power, watched
+from agile_shadow.core.ingest import known as known_module
 from agile_shadow.core.ingest.inspecting import tidy_posters
 from agile_shadow.core.jobs import CopyRecord, JobStore, WorkerPool
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.pairing import missing
 from agile_shadow.core.playback import SoundOutput
 from agile_shadow.core.presets import Preset, save_preset
-from agile_shadow.core.project import Footage, ProjectSession, load_project
+from agile_shadow.core.project import Clip, Footage, Project, ProjectSession, load_project
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.project.report import Problem, ReportRow
 from agile_shadow.core.shelves import Shelf, look_at, mounted_volumes
@@ -43,14 +47,7 @@ from agile_shadow.core.state import opened, state_file, what_was_set_aside
 from agile_shadow.core.threads import Errands, guarded, joined, told_of_all
 from tests.drawn import draw
 from tests.footage import here, ingest, preset
-
-
-def until(done: Callable[[], bool], limit: float = 15.0) -> None:
-    end = time.monotonic() + limit
-    while not done() and time.monotonic() < end:
-        threading.Event().wait(0.01)
-    assert done()
-
+from tests.until import until
 
 # The state of this machine
 
@@ -270,18 +267,10 @@ def test_a_listener_that_raises_and_a_worker_that_ends_between_look_and_kill_end
         keeper = pool._keepers[0]
         process = keeper.process
         assert process is not None
-        real = process.poll
-
-        def poll() -> int | None:
-            answer = real()
-            keeper.process = None if threading.current_thread() is threading.main_thread() else keeper.process
-            return answer
-
-        process.poll = poll  # type: ignore[method-assign]
-        keeper.stand_still(False)  # its thread took the process away meanwhile
-        keeper.process = process
-        process.poll = real  # type: ignore[method-assign]
         assert future.result(timeout=60) == "done"
+    process.send(signal.SIGSTOP)  # its thread took the process away meanwhile
+    keeper.stand_still(False)
+    assert not process.alive and keeper.process is None
 
 
 @pytest.mark.plants_errors
@@ -312,9 +301,12 @@ def test_errands_go_on_after_one_that_fails() -> None:
     assert done == [2]
 
 
-def test_any_exception_of_the_reading_thread_reaches_who_waits(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("size", [4, hashing._CHUNK + 1], ids=["at once", "by a thread"])
+def test_any_exception_while_reading_reaches_who_waits(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, size: int
+) -> None:
     path = tmp_path / "x"
-    path.write_bytes(b"1234")
+    path.write_bytes(bytes(size))
 
     def fail(*_arguments: object) -> int:
         raise ValueError("planted")
@@ -322,6 +314,22 @@ def test_any_exception_of_the_reading_thread_reaches_who_waits(tmp_path: Path, m
     monkeypatch.setattr(os, "preadv", fail)
     with path.open("rb") as handle, pytest.raises(ValueError, match="planted"):
         list(read_ahead(handle.fileno(), path))
+
+
+@pytest.mark.parametrize("more", [0, 1, hashing._CHUNK])
+@pytest.mark.parametrize("size", [0, 1, hashing._LEAST, hashing._CHUNK - 1, hashing._CHUNK, hashing._CHUNK + 1])
+def test_a_file_that_grows_while_it_is_read_is_read_in_order(tmp_path: Path, size: int, more: int) -> None:
+    path, whole = tmp_path / "x", random.Random(size).randbytes(size + more)
+    path.write_bytes(whole[:size])
+    read = bytearray()
+    with path.open("rb") as handle:
+        for number, chunk in enumerate(read_ahead(handle.fileno(), path)):
+            read += chunk
+            if not number:
+                with path.open("ab") as grows:
+                    grows.write(whole[size:])
+    assert len(read) >= size and whole.startswith(bytes(read))
+    assert hash_file(path, "xxh128") == xxhash.xxh3_128(path.read_bytes()).hexdigest()
 
 
 def test_the_sound_thread_tells_whatever_ends_it() -> None:
@@ -388,9 +396,17 @@ def test_a_system_that_does_not_say_is_no_error(monkeypatch: pytest.MonkeyPatch,
 # Many
 
 
-def test_hundreds_of_known_files_of_one_size(tmp_path: Path) -> None:
+def test_hundreds_of_known_files_of_one_size(monkeypatch: pytest.MonkeyPatch) -> None:
     from tests.core.test_truth import report_of, sound, world
 
+    made_for: list[str] = []
+    real = known_module.candidate_of
+
+    def counted(clip: Clip, project: Project, source: Path) -> Any:
+        made_for.append(clip.id)
+        return real(clip, project, source)
+
+    monkeypatch.setattr(known_module, "candidate_of", counted)
     with world() as made:
         for number in range(260):
             sound(made.card / f"{number:03d}.wav", number, 50)
@@ -399,6 +415,8 @@ def test_hundreds_of_known_files_of_one_size(tmp_path: Path) -> None:
         os.rename(made.card, other)
         again = report_of(made.run(second=False, card=other))
         assert (again.proved, again.here_already, again.failed) == (260, 260, ())
+    # each clip is looked at a few times, not once for each file that is as large
+    assert len(made_for) <= 4 * 260
 
 
 def test_the_files_of_a_sequence_are_remembered_in_one_change_on_disk(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -17,6 +17,7 @@ import xxhash
 from .drives import drives
 
 _CHUNK = 4 << 20  # bytes read at a time
+_LEAST = 64 << 10  # bytes; of a small file
 _BUFFERS = 4
 TRIES = 3  # at a place that a drive cannot read
 _BREATH = 0.2  # seconds before it is tried again
@@ -83,10 +84,15 @@ def joined_checksum(values: Sequence[tuple[str, str]], checksum: str) -> str:
 
 
 def read_ahead(handle: int, path: Path) -> Iterator[memoryview]:
-    """The bytes of an open file in order, read by a thread into a few buffers that are used again.
+    """The bytes of an open file in order, read by a thread into a few buffers that are used again; those of a small
+    file at once.
 
     A view is valid until the next one is taken. Raises OSError, with ``path`` as its file name.
     """
+    size = os.fstat(handle).st_size
+    if size < _CHUNK:
+        yield from _read_small(handle, path, size)
+        return
     os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_SEQUENTIAL)
     free: queue.SimpleQueue[bytearray | None] = queue.SimpleQueue()
     filled: queue.SimpleQueue[tuple[bytearray, int] | Exception | None] = queue.SimpleQueue()
@@ -104,6 +110,14 @@ def read_ahead(handle: int, path: Path) -> Iterator[memoryview]:
     finally:
         free.put(None)
         thread.join()
+
+
+def _read_small(handle: int, path: Path, size: int) -> Iterator[memoryview]:
+    """To the end, wherever that is by then: it may have grown since it was looked at."""
+    buffer, offset = bytearray(max(size + 1, _LEAST)), 0
+    while count := _read(handle, path, offset, buffer):
+        offset += count
+        yield memoryview(buffer)[:count]
 
 
 def _fill(

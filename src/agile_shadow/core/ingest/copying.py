@@ -19,6 +19,7 @@ from ..jobs import Report
 from ..media import Form, MediaInfo, as_form, form_of, probe
 from ..media.joined import joined_name
 from ..media.sequence import members, numbered, status
+from .known_as import Candidate, KnownAs, known_as
 from .writing import (
     NameTaken,
     Place,
@@ -46,22 +47,6 @@ class CopyItem:
     targets: tuple[Path, ...] = ()
 
 
-@dataclass(frozen=True)
-class KnownAs:
-    """A clip of the project that a source's files may be, by their size: its checksum, and where they lie for it.
-
-    ``items``, ``sidecars``, ``copies``, ``anchors`` as in CopyRequest.
-    """
-
-    clip: str
-    checksum: str
-    value: str
-    items: tuple[CopyItem, ...]
-    sidecars: tuple[CopyItem, ...] = ()
-    copies: tuple[CopyItem, ...] = ()
-    anchors: tuple[Anchor, ...] = ()
-
-
 ENDED_ITS_READER = "twice a process ended while it read this file, which no sound file does"
 
 
@@ -72,8 +57,8 @@ class CopyRequest:
     ``checksum`` may be ``size``: then only sizes are compared. ``on_clash``: ``number`` or ``tell``. ``rate``: frames
     per second of a sequence. ``place`` is the original on the source, ``stamp`` what it was when the source was listed;
     None where that is not known. ``anchors``: roots of the shelves of the first, second ... targets. ``known``: clips
-    whose original it may be; then its bytes decide where it belongs. ``closed``: it is not opened, for it ended the
-    process that did; it is copied and proved all the same.
+    whose original it may be; then its bytes decide where it belongs. ``homes``: roots of their shelves that are there.
+    ``closed``: it is not opened, for it ended the process that did; it is copied and proved all the same.
     """
 
     place: Path
@@ -85,7 +70,8 @@ class CopyRequest:
     copies: tuple[CopyItem, ...] = ()
     anchors: tuple[Anchor, ...] = ()
     stamp: Stamp | None = None
-    known: tuple[KnownAs, ...] = ()
+    known: tuple[Candidate, ...] = ()
+    homes: tuple[Anchor, ...] = ()
     closed: bool = False
 
     @property
@@ -180,7 +166,7 @@ class _Copying:
     def run(self) -> CopyResult:
         request = self._request
         self._refuse_if_moved()
-        known = self._known()
+        clip, known = self._known()
         if known is not None:
             request = replace(
                 request, items=known.items, sidecars=known.sidecars, copies=known.copies, anchors=known.anchors,
@@ -188,22 +174,22 @@ class _Copying:
             )  # fmt: skip
         result = self._placed(request) if request.items[0].targets else self._left()
         self._refuse_if_moved()
-        return replace(result, clip=known.clip if known is not None else "")
+        return replace(result, clip=clip)
 
     def _refuse_if_moved(self) -> None:
         """Raises SourceMoved when the original is not what it was when the source was listed."""
         if self._request.stamp is not None and status(self._request.place) != self._request.stamp:
             raise SourceMoved(self._request.place)
 
-    def _known(self) -> KnownAs | None:
-        """The clip whose original has these very bytes."""
+    def _known(self) -> tuple[str, KnownAs | None]:
+        """The clip whose original has these very bytes, and where they belong then; "" and None without one."""
         values: dict[str, str] = {}
-        for known in self._request.known:
-            if known.checksum not in values:
-                values[known.checksum] = self._value(known.checksum)
-            if values[known.checksum] == known.value:
-                return known
-        return None
+        for one in self._request.known:
+            if one.checksum not in values:
+                values[one.checksum] = self._value(one.checksum)
+            if values[one.checksum] == one.value and (known := known_as(one, self._request)) is not None:
+                return one.clip, known
+        return "", None
 
     def _value(self, checksum: str) -> str:
         """The checksum of the original as it lies on the source."""

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+from ..below import Anchor
+from ..errors import ShadowError, ShelfGone
 from ..jobs import Piece
 from ..media import MediaInfo
 from ..presets import Proxies, describes_proxies
 from ..project import Clip
 from ..shelves import Shelf
 from .copying import CopyItem, CopyRequest
-from .known_as import known_as
 from .places import Context, original_places, proxy_place, token_values
 from .setting import Setting
 from .source import SourceFile
@@ -66,11 +68,14 @@ class Naming:
         )  # fmt: skip
         if not self._s.preset.takes.skip_known or originals.do == "leave":
             return request
-        alike = (
-            known_as(clip, request, self._s.project, source, self._s.shelves.anchor)
-            for clip in self._s.known.same_size(file.size)
-        )
-        return replace(request, known=tuple(one for one in alike if one is not None))
+        alike = self._s.known.same_size(file.size, source)
+        return replace(request, known=alike, homes=tuple(self._homes({one.home for one in alike})))
+
+    def _homes(self, roots: set[Path | None]) -> Iterator[Anchor]:
+        for root in roots:
+            if root is not None:
+                with suppress(ShelfGone, ShadowError):
+                    yield self._s.shelves.anchor(root)
 
     @property
     def proving_checksum(self) -> str:
