@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -29,12 +30,18 @@ def preset(codec: str = "h264", scale: Fraction = Fraction(1, 2), do: str = "cop
     return Preset(name="Test", originals=Originals(do=do), proxies=Proxies(scale=scale, codec=codec))
 
 
-def ingest(card: Path, project: Path, chosen: Preset | None = None) -> IngestReport:
-    """Run a preset over a card into folders beside the project file."""
+def ingest(
+    card: Path, project: Path, chosen: Preset | None = None, then: Callable[[IngestRun], object] | None = None
+) -> IngestReport:
+    """Run a preset over a card into folders beside the project file. ``then`` looks at the run when it has ended."""
     session = ProjectSession.open(project)
     request = IngestRequest(card, project.parent / "Boathouse", project.parent / "Laptop", chosen or preset())
+    run = IngestRun(request, session, JobStore())
     try:
-        return IngestRun(request, session, JobStore()).run()
+        report = run.run()
+        if then is not None:
+            then(run)
+        return report
     finally:
         session.close()
 

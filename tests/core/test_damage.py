@@ -21,6 +21,7 @@ from hypothesis import strategies as st
 from agile_shadow.core.compositing import Mixer
 from agile_shadow.core.errors import ExportError, MediaError, ShadowError, WorkerDied
 from agile_shadow.core.film import final_check, make_film, plain_film
+from agile_shadow.core.ingest.board import Progress
 from agile_shadow.core.ingest.copying import CopyRequest
 from agile_shadow.core.ingest.source import read_source
 from agile_shadow.core.jobs import WorkerPool
@@ -184,7 +185,12 @@ def test_damaged_footage_is_copied_proved_and_needs_you(tmp_path: Path) -> None:
         patching.scratched()(draw(how, card / name))
     patching.cut_off(0.5)(draw(Drawn("mkv", options=FAST), card / "short"))
     (card / "good.mp4").touch()
-    report = ingest(card, tmp_path / "film" / "p.otio", Preset(name="Small", proxies=HALF))
+    counted: list[Progress] = []
+    report = ingest(
+        card, tmp_path / "film" / "p.otio", Preset(name="Small", proxies=HALF),
+        then=lambda run: counted.append(run.progress()),
+    )  # fmt: skip
+    assert [(one.copied, one.proved) for one in counted] == [(4, 4)] and counted[0].failed  # in place though damaged
     reasons = {one.path: (one.reason, one.step) for one in report.failed}
     assert sorted(reasons) == ["hurt.mp4", "lost.mov", "short.mkv"]
     assert all("damaged" in reason and step == "show" for reason, step in reasons.values())

@@ -8,7 +8,7 @@ import tempfile
 import wave
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +22,7 @@ from agile_shadow.core.drives import Drives
 from agile_shadow.core.errors import ShelfGone
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, copying, writing
 from agile_shadow.core.ingest import waiting as waiting_module
+from agile_shadow.core.ingest.board import READING, Progress
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Takes
 from agile_shadow.core.project import ProjectSession
@@ -392,3 +393,12 @@ def test_a_root_that_no_project_names_any_more_is_made_where_its_drive_is_mounte
             made.run(second=False)
         made.drives.exchanged.clear()
         assert report_of(made.run(second=False)).proved == 1
+
+
+def test_what_a_running_ingest_calls_verified_is_what_was_read_back() -> None:
+    progress = Progress(12, 11, 3, 8, 1, 0.5, None, proved=9)
+    assert progress.of_files() == "11 of 12 in place, 9 verified" and progress.of_work() == "3 of 8 proxies"
+    stays = replace(progress, proved=0, proxies_wanted=0)
+    assert stays.of_files() == "11 of 12 in place" and stays.of_work() == "11 of 12 files"
+    begins = replace(stays, files=0, copied=0)
+    assert begins.of_files() == begins.of_work() == READING  # and not "0 of 0"

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QAbstractSlider,
     QAbstractSpinBox,
+    QApplication,
     QComboBox,
     QDialog,
     QHeaderView,
@@ -26,6 +27,8 @@ from PySide6.QtWidgets import (
     QToolButton,
     QWidget,
 )
+
+from agile_shadow.desktop import theme
 
 LEAST = 4.5  # contrast of text
 _CONTROLS = (
@@ -124,3 +127,26 @@ def without_tip(root: QWidget) -> list[str]:
     controls = [one for one in shown(root) if isinstance(one, _CONTROLS) and not isinstance(one, QTextBrowser)]
     return [where(one) for one in controls if (not one.toolTip() and not isinstance(one, QToolButton)) or
             (isinstance(one, QToolButton) and not one.toolTip() and one.text())]  # fmt: skip
+
+
+def faults(root: QWidget) -> list[str]:
+    """All that the walk finds wrong with a window, dialog or question, after its layouts have settled."""
+    for _turn in range(4):  # in turns
+        QApplication.sendPostedEvents()
+        QApplication.processEvents()
+    return [
+        *unreadable(root), *cut_off(root), *(f"no name: {one}" for one in nameless(root)),
+        *(f"no tooltip: {one}" for one in without_tip(root)),
+    ]  # fmt: skip
+
+
+def faults_in_both_looks(root: QWidget) -> list[str]:
+    """The same in ink and in paper; the look of before is back afterwards."""
+    app, before = QApplication.instance(), theme.theme()
+    assert isinstance(app, QApplication)
+    found = []
+    for look in (theme.INK, theme.PAPER):
+        theme.apply_theme(app, look)
+        found += [f"{look.name}: {one}" for one in faults(root)]
+    theme.apply_theme(app, before)
+    return found

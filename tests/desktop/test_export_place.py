@@ -24,6 +24,7 @@ from agile_shadow.desktop.places.export.handover_dialog import HandOverDialog
 from agile_shadow.desktop.places.export.home_dialog import HomeDialog
 from agile_shadow.desktop.places.export.settings_dialog import FilmSettingsDialog
 from agile_shadow.desktop.window import MainWindow
+from tests.desktop import surfaces
 from tests.desktop.conftest import Opener
 from tests.desktop.test_window import go
 from tests.effects import named
@@ -360,6 +361,7 @@ def test_media_that_are_not_where_a_timeline_says_are_asked_for(
     dialog = window.findChild(MissingMediaDialog)
     assert isinstance(dialog, MissingMediaDialog)
     assert dialog.headline.text() == "2 of 2 media files not found" and not dialog.without.isEnabled()
+    assert surfaces.faults_in_both_looks(dialog) == []
     assert [dialog.missing.item(row).text() for row in range(2)] == ["A001C002", "00004"]
 
     def search(folder: Path) -> None:

@@ -27,6 +27,7 @@ from agile_shadow.desktop.window import MainWindow
 from tests.conftest import hashes
 from tests.core.test_ingest import cli
 from tests.core.test_originals_of_all_kinds import slope_cube
+from tests.desktop import surfaces
 from tests.desktop.conftest import Opener
 
 SMALL = "Small files, quarter size"
@@ -315,6 +316,7 @@ def test_a_trial_is_made_looked_at_and_taken_over(qtbot: QtBot, film: Path, open
     by_name = {result.preset: result for result in dialog.results}
     assert by_name[BETTER].likeness > by_name[SMALL].likeness > 0.5
     assert "headroom" in dialog.facts[2].text() and "likeness" in dialog.facts[2].text()
+    assert surfaces.faults_in_both_looks(dialog) == []
     dialog.zoom.setCurrentIndex(2)
     pane = dialog.panes[1]
     there = QPointF(pane.width() / 4, pane.height() / 2)

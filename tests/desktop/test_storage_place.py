@@ -29,6 +29,7 @@ from agile_shadow.desktop.places.storage.tidy_dialog import TidyDialog
 from agile_shadow.desktop.window import MainWindow
 from tests.core.test_attending import Slow
 from tests.core.test_storage import one_byte, some_file, used
+from tests.desktop import surfaces
 from tests.desktop.conftest import Opener
 from tests.desktop.test_window import go
 
@@ -176,6 +177,7 @@ def test_a_shelf_is_read_and_mended(qtbot: QtBot, window: MainWindow, place: Pat
     dialog = storage.dialog
     assert isinstance(dialog, KeptDialog)
     qtbot.waitUntil(dialog.put.isEnabled, timeout=20_000)
+    assert surfaces.faults_in_both_looks(dialog) == []
     qtbot.mouseClick(dialog.put, LEFT)
     qtbot.waitUntil(lambda: dialog.model.rows[0].state == "in place", timeout=20_000)
     assert hurt.read_bytes() == whole and "damaged one is" in dialog.model.rows[0].note
@@ -266,6 +268,7 @@ def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: P
     assert isinstance(dialog, KitHomeDialog)
     qtbot.waitUntil(dialog.bring.isEnabled, timeout=20_000)
     assert dialog.conflicts.count() == 1 and "both sides" in dialog.says.text()
+    assert surfaces.faults_in_both_looks(dialog) == []
     box = dialog.conflicts.visualItemRect(dialog.conflicts.item(0))
     qtbot.mouseClick(dialog.conflicts.viewport(), LEFT, pos=QPoint(box.left() + 10, box.center().y()))
     assert dialog.chosen

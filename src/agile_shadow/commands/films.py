@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.film import (
     FILM_SETTINGS,
@@ -54,7 +55,7 @@ def export(
             say(text)
     how = "draft" if draft else "film"
     answer(result.to_json(), as_json,
-           lambda: iter([f"{how}: {result.frames} frames, {float(result.seconds):.2f} s, verified: {out}"])
+           lambda: iter([f"{how}: {counted(result.frames, 'frame')}, {float(result.seconds):.2f} s, verified: {out}"])
         )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.helpers.confined import import_engine
 from ..core.helpers.helper import Helping
@@ -117,7 +118,8 @@ def _lines(helpers: tuple[Helper, ...]) -> Iterator[str]:
         yield "No helpers: agile-shadow helpers invite prints a line for one."
     for one in helpers:
         doing = ", ".join(f"{name} {part:.0%}" for name, part in one.doing) or "nothing"
-        yield f"{one.id}  {one.name}  {one.state}  {one.cores} cores  {len(one.shelves)} shelves  {doing}"
+        sees = counted(len(one.shelves), "shelf", "shelves")
+        yield f"{one.id}  {one.name}  {one.state}  {counted(one.cores, 'core')}  {sees}  {doing}"
 
 
 @app.command()

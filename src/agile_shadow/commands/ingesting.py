@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.amounts import counted
 from ..core.desk import Desk
 from ..core.errors import Cancelled, PresetError, ShadowError
 from ..core.helpers.spreading import Spreading
@@ -83,7 +84,8 @@ def _refuse_unless_fitting(sources: list[Path], out: list[Path]) -> None:
     """Raises ShadowError where it is not clear which report is to go where, or it cannot be written as named."""
     if len(sources) > 1 and out and len(out) != len(sources):
         raise ShadowError(
-            f"{len(sources)} sources give {len(sources)} reports, and {len(out)} files are named for them", None,
+            f"{counted(len(sources), 'source gives', 'sources give')} {counted(len(sources), 'report')}, and "
+            f"{counted(len(out), 'file is', 'files are')} named for them", None,
             "Name one --report for each source, in their order.",
         )  # fmt: skip
     for path in out:
@@ -191,9 +193,8 @@ def _follow(run: IngestRun, thread: threading.Thread) -> None:
                 person = run.waits_for_a_person
                 waits = progress.waits or (f"for {person}" if person else "")
                 text = f", waiting {waits}" if waits else ""
-                place = f"{progress.copied} of {progress.files} in place, {progress.proved} verified"
-                made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
-                say(f"{progress.fraction:4.0%}  {place}, {made}{text}")
+                made = f", {progress.of_work()}" if progress.proxies_wanted else ""
+                say(f"{progress.fraction:4.0%}  {progress.of_files()}{made}{text}")
         except KeyboardInterrupt:
             say("Stopping; run the same command again to continue.")
             run.stop(for_good=False)
@@ -290,7 +291,7 @@ def report(
         document = load_project(project)
         kept = document.reports
         if not 1 <= number <= len(kept):
-            raise ShadowError(f"has {len(kept)} reports, not {number}", project, "Ingest something first.")
+            raise ShadowError(f"has {counted(len(kept), 'report')}, not {number}", project, "Ingest something first.")
         found = IngestReport.from_json(dict(kept[-number]))
         for path in out or []:
             write_report(found, path.absolute(), f"{project.stem}: ingest of {Path(found.source).name}", document)
@@ -307,7 +308,7 @@ def verify(
     values = {**vars(found), "all_well": found.all_well}
 
     def lines() -> Iterator[str]:
-        yield f"{found.equal} files have the bytes of their manifest"
+        yield f"{counted(found.equal, 'file')} have the bytes of their manifest"
         for words, paths in (
             ("other bytes", found.differ), ("missing", found.missing), ("cannot be read", found.unreadable),
             ("checksum of an unknown kind", found.unknown), ("in no manifest", found.unlisted),

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.kit import (
     HomeRequest,
@@ -80,7 +81,7 @@ def _make(
 
     def lines() -> Iterator[str]:
         fits = "fits" if plan.fits else "does not fit"
-        yield f"{len(plan.parts)} files, {gigabytes(plan.size)}, of them new {gigabytes(plan.new)}: {fits}"
+        yield f"{counted(len(plan.parts), 'file')}, {gigabytes(plan.size)}, of them new {gigabytes(plan.new)}: {fits}"
         yield from (f"  nothing to show for {name}: {why}" for name, why in plan.without)
         if not dry_run:
             yield f"The kit is whole: {folder}"

@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.estimates import (
     HeadroomRequest,
@@ -84,7 +85,8 @@ def _forecast_lines(found: Forecast) -> Iterator[str]:
             yield f"    {note}"
     size, seconds = found.total_bytes, found.total_seconds
     yield (
-        f"In all {len(found.clips)} clips, {gigabytes(size) if size is not None else 'size not measured yet'}, "
+        f"In all {counted(len(found.clips), 'clip')}, "
+        f"{gigabytes(size) if size is not None else 'size not measured yet'}, "
         f"{f'{seconds:.0f} s of work' if seconds is not None else 'time not measured yet'}"
     )
 

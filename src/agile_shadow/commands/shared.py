@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from ..core.amounts import amount
+from ..core.amounts import amount, counted
 from ..core.errors import Cancelled, ProjectError, ShadowError, sentence
 from ..core.state import what_was_set_aside
 from ..core.texts import whole_text
@@ -141,5 +141,5 @@ def frame_on(line: Timeline, at: str) -> int:
         raise ShadowError(str(error), None, "Write a timecode such as 00:00:01:12, or a frame number.") from error
     if not 0 <= number < line.length:
         raise ShadowError(f"{at} is not on the timeline", None,
-                          f"It has {line.length} frames, from {line.timecode(0)}.")  # fmt: skip
+                          f"It has {counted(line.length, 'frame')}, from {line.timecode(0)}.")  # fmt: skip
     return number

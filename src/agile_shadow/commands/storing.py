@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ..core.amounts import counted
 from ..core.errors import ShadowError, sentence
 from ..core.jobs import JobStore
 from ..core.project import Project, ProjectLock, load_project, other_projects, save_project
@@ -139,8 +140,9 @@ def tidy(
     def lines() -> Iterator[str]:
         yield from (f"{item.path} ({gigabytes(item.size)})" for item in chosen.items)
         again = "not known" if chosen.seconds is None else f"about {clock_text(chosen.seconds)}"
-        yield f"{len(chosen.items)} files, {gigabytes(chosen.size)}; to make them again here: {again}"
-        yield f"{chosen.on_originals} clips in timelines would show their originals"
+        yield f"{counted(len(chosen.items), 'file')}, {gigabytes(chosen.size)}; to make them again here: {again}"
+        yield counted(chosen.on_originals, "clip in timelines would show its original",
+                      "clips in timelines would show their originals")
         yield from (f"could not be shown: {name}" for name in chosen.on_nothing)
         yield from chosen.kept
         if done is not None:
@@ -181,7 +183,7 @@ def cards(project: ProjectFile, as_json: AsJson = False) -> None:
 
     def lines() -> Iterator[str]:
         for one, _good, words in listed:
-            yield f"{one.name} ({one.source}), ingested {one.ended}: {len(one.files)} files. {words}"
+            yield f"{one.name} ({one.source}), ingested {one.ended}: {counted(len(one.files), 'file')}. {words}"
 
     answer({"cards": values}, as_json, lines)
 
@@ -361,7 +363,7 @@ def _carry(project: Path, request: CarryRequest, dry_run: bool, as_json: bool) -
     }  # fmt: skip
 
     def lines() -> Iterator[str]:
-        yield f"{len(plan.loads)} files, {gigabytes(plan.size)}: {'fits' if plan.fits else 'does not fit'}"
+        yield f"{counted(len(plan.loads), 'file')}, {gigabytes(plan.size)}: {'fits' if plan.fits else 'does not fit'}"
         yield from (f"  not there: {text}" for text in plan.missing)
         if done is not None:
             yield from (f"  only what is used: {_name_in(request, key)}" for key in done.cut)

@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QApplication, QHeaderView, QTableView
 
 BY_HAND = "by_hand"  # property of a table whose columns were dragged, or are as they were kept
 _LEAST = 44  # pixels
-_MARGIN = 14  # pixels beside a text
+_MARGIN, _TIGHT = 14, 3  # pixels beside a text; where there is too little room
 _READABLE = 96  # pixels in which most texts can be read
+_WHOLE = 184  # pixels for a column that is always shown, before an optional one gets any
 _MAIN = 0.3  # of the room, for the column that the others stand beside
+_MOST = 0.5  # of the room, for it before an optional column gets any
 _SOON, _LATER = 60, 500  # milliseconds
 
 
@@ -39,11 +41,13 @@ def _between(want: int, floor: int, most: int) -> int:
 
 
 def left_out(wants: list[int], room: int, stretch: int, optional: Sequence[int]) -> set[int]:
-    """Columns that are not shown, the first of ``optional`` first, so that what is in the others can be read."""
+    """Columns that are not shown, the first of ``optional`` first, so that what is in the others can be read: those
+    that are always shown have what they want, within reason, before an optional one has its part."""
     needs = {
-        number: min(want, max(_LEAST, int(room * _MAIN)) if number == stretch else _READABLE)
+        number: min(want, max(_LEAST, int(room * _MOST)) if number == stretch
+                    else _READABLE if number in optional else _WHOLE)
         for number, want in enumerate(wants)
-    }
+    }  # fmt: skip
     gone: set[int] = set()
     for number in optional:
         if sum(needs.values()) <= room:
@@ -94,12 +98,15 @@ class ColumnRoom(QObject):
         if table.property(BY_HAND) or model is None or not table.isVisible():
             return
         header = table.horizontalHeader()
-        wants = [
-            max(table.sizeHintForColumn(number), header.sectionSizeHint(number)) + _MARGIN
+        hints = [
+            max(table.sizeHintForColumn(number), header.sectionSizeHint(number))
             for number in range(model.columnCount())
         ]
         room = table.viewport().width()
-        gone = left_out(wants, room, self._stretch, self._optional)
+        gone = left_out([hint + _TIGHT for hint in hints], room, self._stretch, self._optional)
+        spare = room - sum(hint for number, hint in enumerate(hints) if number not in gone)
+        margin = max(_TIGHT, min(_MARGIN, spare // (len(hints) - len(gone))))
+        wants = [hint + margin for hint in hints]
         shown = [number for number in range(len(wants)) if number not in gone]
         widths = shared([wants[number] for number in shown], room, shown.index(self._stretch))
         self._setting = True

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from ..core.amounts import counted
 from ..core.errors import Cancelled, sentence
 from ..core.jobs import Machine
 from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
@@ -67,7 +68,7 @@ class DrawingWork(QObject):
         """The row for the drawer."""
         parts = sum(part for part in self._parts.copy().values() if part < 1)
         fraction = min(1.0, (self.done + parts) / self.total)
-        detail = f"{self.done} of {self.total} clips"
+        detail = f"{self.done} of {counted(self.total, 'clip')}"
         return JobLine("drawing", "Drawing the demo card", detail, fraction, "drawing", True)
 
     def wait(self, limit: float) -> bool:

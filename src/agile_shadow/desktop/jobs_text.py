@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..core.amounts import counted
 from ..core.time import clock_text
 from .measuring import Measuring
 from .sketch_work import SketchWork
@@ -15,18 +16,17 @@ def jobs_text(work: Work, sketches: SketchWork, measuring: Measuring) -> str:
     if progress is not None:
         left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
         waits = f", waiting {progress.waits}" if progress.waits else ""
-        made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies"
-        copied = f"{progress.copied} of {progress.files} files"
-        parts.append(f"{made if progress.proxies_wanted else copied}{left}{waits}")
+        parts.append(f"{progress.of_work()}{left}{waits}")
     for run in (*work.desk.makes, *work.desk.films):
         done, total, part = run.progress()
         waits = f", waiting {run.waits}" if run.waits else ""
-        parts.append((f"{done} of {total} proxies" if run.kind == "make" else f"film {part:.0%}") + waits)
+        made = f"{done} of {counted(total, 'proxy', 'proxies')}"
+        parts.append((made if run.kind == "make" else f"film {part:.0%}") + waits)
     for run in work.desk.keeps:
         waits = f", waiting {run.waits}" if run.waits else ""
         parts.append(f"{run.title[:1].lower()}{run.title[1:]} {run.progress()[2]:.0%}{waits}")
     if work.drawing is not None:
-        parts.append(f"drawing {work.drawing.done} of {work.drawing.total} clips")
+        parts.append(f"drawing {work.drawing.done} of {counted(work.drawing.total, 'clip')}")
     parts.extend(work.pairs.texts())
     parts.extend(work.bakes.texts())
     person = work.waits_for_a_person

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
+from ..core.amounts import counted
 from ..core.errors import Cancelled, sentence
 from ..core.jobs import Executor
 from ..core.pairing.proving import Prover
@@ -131,9 +132,8 @@ class PairWork(QObject):
             found.append(JobLine("looking", self.looking.text, "", self.looking.part, "looking", True))
         if self.prover.active:
             done, total = self.prover.done, self.prover.total
-            found.append(
-                JobLine("proving", "Proof of pairs", f"{done} of {total} pairs", done / total, "proving", True)
-            )
+            so_far = f"{done} of {counted(total, 'pair')}"
+            found.append(JobLine("proving", "Proof of pairs", so_far, done / total, "proving", True))
         return found
 
     def texts(self) -> list[str]:
@@ -142,7 +142,7 @@ class PairWork(QObject):
         if self.looking is not None:
             found.append(self.looking.text)
         if self.prover.active:
-            found.append(f"{self.prover.done} of {self.prover.total} pairs proven")
+            found.append(f"{self.prover.done} of {counted(self.prover.total, 'pair')} proven")
         return found
 
     def _spawn(self, work: Callable[[], None], name: str) -> None:

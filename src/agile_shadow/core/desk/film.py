@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from .. import film  # its parts are loaded when a film is made
+from ..amounts import counted
 from ..errors import ExportError
 from ..files import remove_partials_beside
 from ..jobs import JobStore, Machine, Piece
@@ -97,7 +98,7 @@ class FilmRun(QueuedRun):
         if not isinstance(result, film.FilmResult):
             raise ExportError("the worker brought no film", self.out, "Retry.")
         self.result = result
-        return f"{result.frames} frames, read back and verified"
+        return f"{counted(result.frames, 'frame')}, read back and verified"
 
     def forget(self) -> None:
         """Its timeline is not needed any more."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
+from ..amounts import counted
 from ..project import Clip, Project
 from ..time import rate_label
 from ..timeline import Block, Timeline, out_of_step
@@ -120,7 +121,7 @@ def _apart(line: Timeline, used: list[tuple[Block, Clip]]) -> Iterator[Finding]:
             continue
         seen.add(block.link or block.id)
         yield Finding("apart", f"At {line.timecode(block.start)} sound and picture of {clip.name} are "
-                      f"{abs(step)} frames out of step.", block.start)  # fmt: skip
+                      f"{counted(abs(step), 'frame')} out of step.", block.start)  # fmt: skip
 
 
 def _rates(line: Timeline, used: list[tuple[Block, Clip]]) -> Iterator[Finding]:

@@ -8,6 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from ..amounts import counted
 from ..errors import ExportError
 from ..media import SAMPLE_RATE, fit_rectangle, proxy_size
 from ..media.geometry import Rectangle
@@ -48,7 +49,8 @@ class FilmRequest:
         if not line.length or not line.rate:
             raise ExportError("the timeline is empty", None, "Add a clip first.")
         if not 0 <= self.first < self.last <= line.length:
-            raise ExportError("the range has no frame of the timeline", out, f"It has {line.length} frames, from 0.")
+            has = f"It has {counted(line.length, 'frame')}, from 0."
+            raise ExportError("the range has no frame of the timeline", out, has)
         if out.suffix.lower() != self.settings.ending:
             wanted = self.settings.ending or "no extension: it is a folder"
             raise ExportError(f'its extension does not fit the settings "{self.settings.name}"', out, f"Use {wanted}.")

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Literal
 
+from ..amounts import counted
 from ..project import Project
 from ..timeline import Block, Kind, Timeline, Track
 from ..timeline.rows import put, settled
@@ -39,7 +40,7 @@ class Difference:
         one = (self.theirs or self.mine)[0]
         name = name_of(one).replace("\n", " / ")
         if len(self.mine) > 1:
-            return f"{len(self.mine)} blocks from {name} on {_moved(self.by[0])}"
+            return f"{counted(len(self.mine), 'block')} from {name} on {_moved(self.by[0])}"
         if self.change == "added":
             return f"{name} added, {_frames(one.length)}"
         if self.change == "removed":

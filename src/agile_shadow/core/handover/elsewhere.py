@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
+from ..amounts import counted
 from ..ingest import read_source
 
 _KINDS = ("video", "sound", "still")
@@ -43,7 +44,7 @@ class Elsewhere:
         ranked = sorted(((_shared(path, parts), path) for path in found), reverse=True)
         if len(ranked) > 1 and ranked[0][0] == ranked[1][0]:
             raise LookupError(
-                f"{parts[-1]}: {len(found)} files may be it, among them {ranked[1][1]} and {ranked[0][1]}."
+                f"{parts[-1]}: {counted(len(found), 'file')} may be it, among them {ranked[1][1]} and {ranked[0][1]}."
             )
         return ranked[0][1]
 

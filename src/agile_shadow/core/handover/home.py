@@ -9,6 +9,7 @@ from fractions import Fraction
 from pathlib import PurePosixPath
 from typing import Literal
 
+from ..amounts import counted
 from ..jobs import Report
 from ..pairs.names import core_of, match_names
 from ..project import Clip, Project
@@ -128,7 +129,7 @@ class _Evidence:
         alike = self._named.get((self._places.get(_named(event), -1), number))
         if number in shared:
             weight += 4.0 / len(shared) + 0.5
-            reasons.append("the same name" if len(shared) == 1 else f"a name that {len(shared)} clips have")
+            reasons.append("the same name" if len(shared) == 1 else f"a name that {counted(len(shared), 'clip')} have")
         elif alike is not None:
             weight += {"same": 4.0, "systematic": 3.5, "taught": 4.0, "within": 1.5}[alike.kind] / alike.shared
             reasons.append(f"a name without {alike.addition.words}" if alike.kind != "same" else "the same name")
@@ -243,7 +244,7 @@ def _track(
         block = _block(project, arrived, event, clips.get(place, ""), (number, place) in by_hand)
         if block is None:
             told.append(f"{event.name or 'an event'} on {track.name or track.kind} was left out: a gap of "
-                        f"{event.length} frames is there.")  # fmt: skip
+                        f"{counted(event.length, 'frame')} is there.")  # fmt: skip
             continue
         before = blocks[-1] if blocks else None
         if before is not None and block.start < before.end:

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import astuple, dataclass, fields
 from html import escape
 
+from ..amounts import counted
 from ..pages import html_page, plain_cell
 from ..project import Clip, Project
 from ..time import rate_label
@@ -68,7 +69,7 @@ def effect_words(block: Block) -> str:
     """What is done to a block, in a few words."""
     effects, words = block.effects, []
     if block.dissolve is not None:
-        words.append(f"dissolve of {block.dissolve.length} frames into it")
+        words.append(f"dissolve of {counted(block.dissolve.length, 'frame')} into it")
     if effects.fade_in:
         words.append(f"fade in {effects.fade_in}")
     if effects.fade_out:

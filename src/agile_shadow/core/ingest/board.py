@@ -7,9 +7,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
+from ..amounts import counted
 from ..jobs import JobStore, Listing
 from .source import SourceFile
 
+READING = "reading the source"  # before a run knows its files
 _PROXY_SHARE = 0.85  # of a file's work, where a proxy is made
 _NO_PROXY = ("failed", "no need", "passed over", "cancelled")
 _ENDED = ("paired", "failed", "in place", "no need", "passed over", "cancelled")
@@ -60,6 +62,20 @@ class Progress:
     waits: str = ""
     proved: int = 0
 
+    def of_work(self) -> str:
+        """``3 of 8 proxies``; where none are made, ``4 of 12 files``."""
+        if not self.files:
+            return READING
+        if self.proxies_wanted:
+            return f"{self.proxies_done} of {counted(self.proxies_wanted, 'proxy', 'proxies')}"
+        return f"{self.copied} of {counted(self.files, 'file')}"
+
+    def of_files(self) -> str:
+        """``11 of 12 in place, 9 verified``: verified is what was read back, never more."""
+        if not self.files:
+            return READING
+        return f"{self.copied} of {self.files} in place" + (f", {self.proved} verified" if self.proved else "")
+
 
 class Board(Listing):
     """Any thread may call any method."""
@@ -108,8 +124,9 @@ class Board(Listing):
     def _count(self, item: ItemState, sign: int) -> None:
         self._sum += sign * item.size * self._share(item)
         self._counts[item.phase] = self._counts.get(item.phase, 0) + sign
-        if item.proved:
-            self._counts["proved"] = self._counts.get("proved", 0) + sign
+        for so, what in ((item.proved, "proved"), (item.copied and item.phase == "failed", "copied, needs a person")):
+            if so:
+                self._counts[what] = self._counts.get(what, 0) + sign
         if self._makes(item) and item.phase not in _NO_PROXY:
             self._counts["wanted"] = self._counts.get("wanted", 0) + sign
             if item.phase == "paired":
@@ -152,7 +169,9 @@ class Board(Listing):
         remaining = elapsed * (1 - fraction) / fraction if fraction > 0.02 and not self.waits else None
         copied = sum(
             counts.get(phase, 0)
-            for phase in ("copied", "queued", "measuring", "making", "paired", "in place", "no need")
+            for phase in (
+                "copied", "queued", "measuring", "making", "paired", "in place", "no need", "copied, needs a person",
+            )
         )
         return Progress(
             files, copied, counts.get("made", 0), counts.get("wanted", 0), counts.get("failed", 0),

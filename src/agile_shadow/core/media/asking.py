@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
+from ..amounts import counted
 from .info import MediaInfo
 from .probe import probe
 from .whole import look_through
@@ -28,6 +29,6 @@ def tell(question: Question, report: Callable[[float], None]) -> MediaInfo:
         seen = look_through(question.path, info.sequence_rate, report, info.frames)
         damage = seen.in_words()
         if not damage and len(seen.times) != info.frames:
-            damage = f"decoding gives {len(seen.times)} of {info.frames} frames"
+            damage = f"decoding gives {len(seen.times)} of {counted(info.frames, 'frame')}"
         info = replace(info, damage=damage)
     return info

@@ -11,6 +11,7 @@ import numpy as np
 from av.video.stream import VideoStream
 from numpy.typing import NDArray
 
+from ..amounts import counted
 from ..errors import MediaError, from_os_error
 from ..time import STANDARD_RATES, nearest_standard_rate
 from .joined import joint_ticks, parts_of
@@ -183,7 +184,8 @@ def _from_table(path: Path, stream: VideoStream) -> _Table | None:
     whole = sum(1 for entry in entries if entry.pos + entry.size <= size)
     if whole < len(entries):
         raise MediaError(
-            f"is cut off: {whole} of {len(entries)} frames are there", path, "Copy it again from the card if you can."
+            f"is cut off: {whole} of {counted(len(entries), 'frame is', 'frames are')} there", path,
+            "Copy it again from the card if you can."
         )
     if any(entry.is_discard for entry in entries):
         return None  # an edit list: only the packets tell what is shown when

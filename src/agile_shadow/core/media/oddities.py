@@ -15,6 +15,7 @@ from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
 
+from ..amounts import counted
 from .index import FrameIndex
 from .packets import Gap, Packets, packets_of
 from .recording import form_of
@@ -123,7 +124,7 @@ def _missing(
 ) -> str:
     frames = len(packets.times)
     if picture is not None and picture.frames > frames > 0:
-        return f"cut off: {frames} of {picture.frames} frames are there"
+        return f"cut off: {frames} of {counted(picture.frames, 'frame is', 'frames are')} there"
     if not any(name in container.format.name.split(",") for name in _SAYS_ITS_LENGTH) or not container.duration:
         return ""
     said = Fraction(container.duration, 1_000_000)  # counted from the file's start, or from 0: programs differ
@@ -132,7 +133,7 @@ def _missing(
         return ""
     if index is not None and picture is not None:
         whole = round(said * index.rate())
-        return f"cut off: {frames} of some {whole} frames are there"
+        return f"cut off: {frames} of some {counted(whole, 'frame is', 'frames are')} there"
     return f"cut off: {_seconds(packets.end)} of {_seconds(said)} are there"
 
 
@@ -148,4 +149,4 @@ def frames_in_words(frames: list[int]) -> str:
         return f"frame {frames[0]}"
     if len(frames) <= _SHOWN:
         return f"frames {', '.join(map(str, frames[:-1]))} and {frames[-1]}"
-    return f"{len(frames)} frames, the first of them {frames[0]}"
+    return f"{counted(len(frames), 'frame')}, the first of them {frames[0]}"

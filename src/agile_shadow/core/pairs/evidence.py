@@ -10,6 +10,7 @@ import math
 from dataclasses import dataclass
 from fractions import Fraction
 
+from ..amounts import counted
 from ..media import MediaInfo
 from ..time import frame_of, rate_label
 from .alignment import NONE, PictureFit, SoundFit
@@ -93,7 +94,8 @@ def about_timecode(original: Traits, file: Traits, alike: int, trusted: bool) ->
     if delta == 0:
         return Finding("timecode", max(5.0 - rarity, 0.3), f"the same start timecode {file.info.start_timecode}")
     if delta > 0 and file.end <= original.end + 2:
-        return Finding("timecode", max(4.0 - rarity, 0.2), f"its timecode is {delta} frames after the original's")
+        after = f"its timecode is {counted(delta, 'frame')} after the original's"
+        return Finding("timecode", max(4.0 - rarity, 0.2), after)
     return Finding("timecode", -6.0, f"its timecode {file.info.start_timecode} is not within the original's")
 
 
@@ -101,12 +103,12 @@ def about_length(original: Traits, file: Traits) -> Finding:
     """Numbers of frames."""
     more = file.frames - original.frames
     if more == 0:
-        return Finding("length", 2.0, f"the same length, {file.frames} frames")
+        return Finding("length", 2.0, f"the same length, {counted(file.frames, 'frame')}")
     if more > 2:
-        return Finding("length", -5.0, f"it is {more} frames longer than the original")
+        return Finding("length", -5.0, f"it is {counted(more, 'frame')} longer than the original")
     if file.frames < _ENDS_SHORT * original.frames and -more > 60:
-        return Finding("length", -2.0, f"it has only {file.frames} of {original.frames} frames")
-    return Finding("length", 0.3, f"it has {file.frames} of {original.frames} frames")
+        return Finding("length", -2.0, f"it has only {file.frames} of {counted(original.frames, 'frame')}")
+    return Finding("length", 0.3, f"it has {file.frames} of {counted(original.frames, 'frame')}")
 
 
 def about_rate(original: Traits, file: Traits) -> Finding:
@@ -159,7 +161,7 @@ def about_sound(fit: SoundFit | None, rate: Fraction) -> Finding | None:
     if fit.likeness >= _SOUNDS_ALIKE and fit.likeness - fit.others >= 0.15:
         weight = 8.0 * min(1.0, (fit.likeness - 0.4) / 0.5)
         at = fit.offset(rate)
-        place = f", {at} frames into it" if at else ""
+        place = f", {counted(at, 'frame')} into it" if at else ""
         return Finding("sound", weight, f"the same sound{place} (likeness {fit.likeness:.2f})")
     if fit.likeness < 0.45:
         return Finding("sound", -3.0, f"another sound (likeness {fit.likeness:.2f})")

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from ..amounts import counted
 from ..errors import ShadowError
 from ..jobs import Report
 from ..media import probe
@@ -255,7 +256,7 @@ def _shifted(request: ProveRequest, readings: Readings, verdict: Verdict, plain:
     shift = int(shifts[at])
     why = "a frame was left out" if shift > 0 else "a frame was doubled"
     if abs(shift) > 1:
-        why = f"{abs(shift)} frames were {'left out' if shift > 0 else 'doubled'}"
+        why = f"{counted(abs(shift), 'frame was', 'frames were')} {'left out' if shift > 0 else 'doubled'}"
     later = shifts[at:]
     back = np.flatnonzero(later != shift)
     until = " on"
@@ -326,7 +327,7 @@ def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     sure.sort(key=lambda stray: stray.frame)
     where = timecode_of(Traits.of("", request.original.info), sure[0].frame)
     if len(every) > 1:
-        return [f"at {len(every)} frames it shows another picture than its original, first at {where}"]
+        return [f"at {counted(len(every), 'frame')} it shows another picture than its original, first at {where}"]
     if sure[0].shift is None:
         return [f"at {where} it shows another picture than its original"]
     way = "earlier" if sure[0].shift < 0 else "later"

@@ -11,6 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from ..amounts import counted
 from ..media.opening import open_media
 from ..media.whole import Whole, look_through
 from .half import Half
@@ -59,7 +60,7 @@ def frames_wrong(
     if theirs.in_words():
         wrong.append(f"it is damaged itself: {theirs.in_words()}")
     if len(mine.times) != original.info.frames:
-        text = f"decoding its original gives {len(mine.times)} frames, and {original.info.frames} were taken"
+        text = f"decoding its original gives {counted(len(mine.times), 'frame')}, and {original.info.frames} were taken"
         return [*wrong, text]
     return [*wrong, *_times_wrong(mine, theirs, offset)]
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from ..amounts import needing
+from ..amounts import counted, needing
 from ..strict import Count, Line, Number, PathText, Words
 
 
@@ -119,15 +119,16 @@ class IngestReport:
         if not self.found:
             return "Nothing on this source matches the preset"
         if self.as_many_as_shot:
-            return f"Complete: {self.found} of {self.found} clips"
+            return f"Complete: {self.found} of {counted(self.found, 'clip')}"
         listed = {row.path for row in self.rows}
         shot = self.found + sum(1 for one in self.failed if one.path not in listed and not one.path.startswith("/"))
         whole = sum(1 for row in self.rows if row.state not in NEEDED)
-        return f"{whole} of {shot} clips complete; {needing(len(self.failed))}"
+        return f"{whole} of {counted(shot, 'clip')} complete; {needing(len(self.failed))}"
 
     def headline(self) -> str:
         """The report in one line."""
-        text = f"{self.found} found, {self.copied} copied, {self.proved} verified, {self.paired} proxies paired"
+        paired = f"{counted(self.paired, 'proxy', 'proxies')} paired"
+        text = f"{self.found} found, {self.copied} copied, {self.proved} verified, {paired}"
         if self.no_proxy_needed:
             needs = "needs" if self.no_proxy_needed == 1 else "need"
             text += f", {self.no_proxy_needed} {needs} no proxy on this machine"

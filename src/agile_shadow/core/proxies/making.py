@@ -12,6 +12,7 @@ from pathlib import Path
 
 import av
 
+from ..amounts import counted
 from ..below import Folder, folder_below, nearest_anchor
 from ..errors import MediaError, ProxyError, ShadowError, StateError, from_os_error
 from ..files import fitting_name, flush, partial_path, shortened
@@ -257,7 +258,8 @@ def check_proxy(proxy: Path, request: ProxyRequest, original: MediaInfo) -> Medi
             raise MediaError("has no picture", proxy, "Make it again.")
         second = read_index(proxy, made.streams.video[0])
         if len(first) != len(second):
-            raise ProxyError(f"has {len(second)} frames where its original has {len(first)}", proxy, "Make it again.")
+            has = f"has {counted(len(second), 'frame')} where its original has {len(first)}"
+            raise ProxyError(has, proxy, "Make it again.")
         if not first.same_times(second):
             raise ProxyError("its frames are not at the times of its original's", proxy, "Make it again.")
     mine = probe(proxy)

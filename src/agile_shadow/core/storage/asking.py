@@ -16,6 +16,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
+from ..amounts import counted
 from ..below import Anchor, folder_below, open_ordinary
 from ..errors import Cancelled, ShadowError, ShelfGone, StateError, sentence
 from ..hashing import hash_open
@@ -122,7 +123,7 @@ class CardAnswer:
         if self.may_be_wiped:
             names = " and ".join(shelf.name for shelf in self.shelves)
             more = f"; {self.needless} that need no copy go with it" if self.needless else ""
-            compared = f"{len(self.files) - self.needless} of {len(self.files)} files"
+            compared = f"{len(self.files) - self.needless} of {counted(len(self.files), 'file')}"
             return f"May be wiped: {compared} are equal on {names}{more}"
         return f"Not yet, because {self.reason()}"
 

@@ -14,6 +14,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, Literal
 
+from ..amounts import counted
 from ..below import Anchor, Folder, folder_below
 from ..errors import Cancelled, ShadowError, ShelfGone, StateError, sentence
 from ..files import is_partial
@@ -89,7 +90,7 @@ class KeepResult:
         """The outcome in one line."""
         if not self.equal and not self.lost:
             return "nothing on it is recorded"
-        parts = [f"{self.equal} files as recorded"]
+        parts = [f"{counted(self.equal, 'file')} as recorded"]
         for state in ("damaged", "missing", "cannot be read"):
             number = sum(1 for one in self.lost if one.state == state)
             parts += [f"{number} {state}"] if number else []

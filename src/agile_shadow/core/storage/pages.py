@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from html import escape
 from pathlib import Path
 
-from ..amounts import amount
+from ..amounts import amount, counted
 from ..errors import ShadowError, from_os_error
 from ..files import written_atomically
 from ..pages import html_page, html_table, plain_cell
@@ -68,8 +68,8 @@ def _page(card: Card, answer: CardAnswer) -> str:
     parts = [
         f"<p class='quiet'>Card {escape(card.name)}, {escape(answer.source)}</p>",
         f"<h1>{escape(answer.why())}</h1>",
-        f"<p>Read from {began} to {ended}: {len(answer.files)} files, {escape(amount(size))}, each on the card and on "
-        f"{escape(shelves or 'no shelf')}, by {CHECKSUM}. This holds for that moment only.</p>",
+        f"<p>Read from {began} to {ended}: {counted(len(answer.files), 'file')}, {escape(amount(size))}, each on the "
+        f"card and on {escape(shelves or 'no shelf')}, by {CHECKSUM}. This holds for that moment only.</p>",
         "".join(f"<div class='you'>{escape(text)}</div>" for text in answer.problems),
         "<h2>Files</h2>",
         html_table(_HEADS, _rows(answer)),

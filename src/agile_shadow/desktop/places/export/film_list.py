@@ -6,6 +6,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ....core.amounts import counted
 from ....core.desk import FilmRun
 from ....core.film import page_path
 from ....core.film.render import MEASURED, RENDERED
@@ -20,7 +21,7 @@ _KEPT = 40
 def _state(run: FilmRun) -> str:
     piece = run.piece
     if run.result is not None:
-        return f"verified, {run.result.frames} frames"
+        return f"verified, {counted(run.result.frames, 'frame')}"
     if run.problems:
         return run.problems[0]
     if piece is None:

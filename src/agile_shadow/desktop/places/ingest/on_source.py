@@ -5,15 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMessageBox, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from ....core.amounts import needing
+from ....core.amounts import counted, needing
 from ....core.ingest import IngestRun, ItemState, SourceFile, SourceListing
 from ... import words
 from ...work import Work
 from .card import path_edit
 from .files import FileRow, FilesList
 from .looking import Looking
+from .skipped_dialog import SkippedDialog
 
 
 class OnSource(QWidget):
@@ -26,6 +27,7 @@ class OnSource(QWidget):
         self._shown: Path | None = None
         self.listing: SourceListing | None = None
         self.run: IngestRun | None = None
+        self.dialog: SkippedDialog | None = None
         self.looking = Looking(work)
         self.looking.seen.connect(self._file_seen)
         layout = QVBoxLayout(self)
@@ -101,10 +103,11 @@ class OnSource(QWidget):
         """Say how much there is."""
         if self.listing is None:
             return
-        text = f"{len(self.listing.files)} files, {words.gigabytes(self.listing.size)}; {self.new} new to this project"
+        found = counted(len(self.listing.files), "file")
+        text = f"{found}, {words.gigabytes(self.listing.size)}; {self.new} new to this project"
         drawing = self._work.drawing
         if drawing is not None:
-            text += f".  The demo card is still being drawn: {drawing.done} of {drawing.total} clips so far."
+            text += f".  The demo card is still being drawn: {drawing.done} of {counted(drawing.total, 'clip')} so far."
         self.found.setText(text)
 
     def _file_seen(self, source: Path, path: str, seen: object) -> None:
@@ -112,16 +115,9 @@ class OnSource(QWidget):
             self.files.set_seen(path, seen)  # type: ignore[arg-type]
 
     def _show_reasons(self) -> None:
-        if self.listing is None:
-            return
-        problems = (*self.listing.unreadable, *self.listing.passed_over)
-        lines = [f"{problem.path}: {problem.reason}" for problem in problems]
-        box = QMessageBox(self)
-        box.setWindowTitle("Skipped")
-        box.setText("Skipped on this source, and why:")
-        more = f"\n\nand {len(lines) - 20} more; the report lists them all" if len(lines) > 20 else ""
-        box.setInformativeText("\n\n".join(lines[:20]) + more)
-        box.exec()
+        if self.listing is not None:
+            self.dialog = SkippedDialog((*self.listing.unreadable, *self.listing.passed_over), self)
+            self.dialog.open()
 
     # What is done with it
 
@@ -136,7 +132,8 @@ class OnSource(QWidget):
             self.files.set_items([(item.path, item) for _number, item in changed])
         progress, person = run.progress(), run.waits_for_a_person
         needs = f"; {needing(progress.failed)}" if progress.failed else ""
-        counts = f"{progress.copied} of {progress.files} in place, {progress.proved} verified{needs}"
+        text = progress.of_files()
+        counts = f"{text[:1].upper()}{text[1:]}{needs}"
         self.found.setText(f"Waiting for {person}. Everything else continues." if person else counts)
         self.show_quiet(not person)
 

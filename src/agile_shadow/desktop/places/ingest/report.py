@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.errors import ShadowError
 from ....core.ingest import (
     STEP_WORDS,
@@ -303,7 +304,7 @@ def _when(report: IngestReport) -> str:
     if report.checksum and report.checksum != "size":
         text += f"; checksums: {report.checksum}"
     if report.passed_over:
-        text += f"; {len(report.passed_over)} files skipped"
+        text += f"; {counted(len(report.passed_over), 'file')} skipped"
     return f"{text}."
 
 

@@ -62,8 +62,7 @@ class RunPanel(QWidget):
         self.bar.setValue(round(progress.fraction * 1000))
         remaining = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
         waiting = f", waiting {progress.waits}" if progress.waits else ""
-        made = f"{progress.proxies_done} of {progress.proxies_wanted} proxies" if progress.proxies_wanted else ""
-        self.bar.setFormat(f"{made or f'{progress.copied} of {progress.files} files'}{remaining}{waiting}")
+        self.bar.setFormat(f"{progress.of_work()}{remaining}{waiting}")
 
     def show_report(self, report: IngestReport | None) -> None:
         """The report in short; None: nothing is to be said."""

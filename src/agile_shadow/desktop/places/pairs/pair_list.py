@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer
 
+from ....core.amounts import counted
 from ....core.estimates import headroom_under, key_of
 from ....core.project import Project
 from ....core.switch import Presence
@@ -119,8 +120,8 @@ class PairList(QObject):
         part = f"{count} of " if count != len(project.clips) else ""
         share = f" ({size / originals:.0%})" if originals else ""
         return (
-            f"{part}{len(project.clips)} clips, {words.gigabytes(originals)}   |   "
-            f"{proxies} proxies, {words.gigabytes(size)}{share}   |   {proven} proven"
+            f"{part}{counted(len(project.clips), 'clip')}, {words.gigabytes(originals)}   |   "
+            f"{counted(proxies, 'proxy', 'proxies')}, {words.gigabytes(size)}{share}   |   {proven} proven"
         )
 
     def need(self, project: Project) -> str:

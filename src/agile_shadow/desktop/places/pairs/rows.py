@@ -8,6 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from ....core.amounts import counted
 from ....core.pairs import FileRef, Proof, Proxy
 from ....core.project import Clip, Project
 from ....core.switch import Presence
@@ -227,7 +228,7 @@ def arranged(pairs: list[Pair], text: str, choice: int, grouping: int) -> list[R
     for title in sorted(groups):
         held = groups[title]
         size = sum(pair.clip.original.size for pair in held)
-        found.append(Group(f"{title}: {len(held)} clips, {words.gigabytes(size)}"))
+        found.append(Group(f"{title}: {counted(len(held), 'clip')}, {words.gigabytes(size)}"))
         found.extend(held)
     return found
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QLabel, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from ....core.amounts import counted
 from ....core.estimates import (
     Estimate,
     Kind,
@@ -164,7 +165,7 @@ def need_words(project: Project, wanted: Proxies | None, measuring: Measuring) -
     rule = Proxies(make="where-needed", headroom_below=limit)
     known = [(sample, found) for sample in samples if (found := headroom_under(sample.key, measuring.kept)) is not None]
     free = sum(1 for sample, found in known if not needs_proxy(sample.info, rule, found.ratio))
-    text = f"{free} of {len(samples)} clips need no proxy on this machine (headroom {limit:g}x or more)."
+    text = f"{free} of {counted(len(samples), 'clip')} need no proxy on this machine (headroom {limit:g}x or more)."
     missing = len(samples) - len(known)
     return f"{text} {missing} not measured yet." if missing else text
 

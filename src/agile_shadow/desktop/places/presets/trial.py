@@ -283,6 +283,7 @@ class TrialDialog(QDialog):
             self.facts.append(facts)
             if column:
                 button = QPushButton("Use this preset")
+                button.setToolTip("Opens this preset in the Presets place")
                 button.setEnabled(False)
                 button.clicked.connect(lambda _checked=False, number=column - 1: self._take(number))
                 self._panes.addWidget(button, 2, column)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ....core.amounts import needing
+from ....core.amounts import counted, needing
 from ....core.errors import Cancelled, sentence
 from ....core.jobs import Executor
 from ....core.project import Project
@@ -228,7 +228,7 @@ class CardsPanel(QWidget):
         failed = f"; {needing(len(card.failed))}" if card.failed else ""
         times = f", {card.ingests} ingests" if card.ingests > 1 else ""
         size = words.gigabytes(card.size)
-        self.known.setText(f"{card.source}: {len(card.files)} files, {size}, {on}{over}{failed}{times}.")
+        self.known.setText(f"{card.source}: {counted(len(card.files), 'file')}, {size}, {on}{over}{failed}{times}.")
         self.passed.setVisible(bool(card.passed_over or card.failed))
         self.passed.setToolTip("\n".join(f"{path}: {why}" for path, why in card.passed_over[:30]))
         answer = self.answers.get(card.id)

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.errors import Cancelled, ShadowError, sentence
 from ....core.jobs import Executor
 from ....core.kit import Brought, Coming, HomeRequest, bring_home, look_home, with_brought
@@ -52,10 +53,12 @@ class KitHomeDialog(QDialog):
         layout.addWidget(self._head("Merged: only the kit changed it"))
         self.taken = QListWidget()
         self.taken.setAccessibleName("Merged")
+        self.taken.setToolTip("What was changed on the road only; it is taken over")
         layout.addWidget(self.taken, 1)
         layout.addWidget(self._head("From the road"))
         self.clips = QListWidget()
         self.clips.setAccessibleName("From the road")
+        self.clips.setToolTip("Clips that were ingested on the road; their files are copied to the shelves")
         layout.addWidget(self.clips, 1)
         self.asks = self._head("Changed on both sides. Tick what to take from the kit; the rest stays as it is here.")
         layout.addWidget(self.asks)
@@ -68,9 +71,11 @@ class KitHomeDialog(QDialog):
         self.bar.hide()
         layout.addWidget(self.bar)
         self.close_ = QPushButton("Cancel")
+        self.close_.setToolTip("Close; the cut stays as it is here")
         self.close_.clicked.connect(self.reject)
         self.bring = QPushButton("Bring home")
         self.bring.setObjectName("main")
+        self.bring.setToolTip("Merges the cut and copies what was ingested on the road; Undo takes the cut back")
         self.bring.setEnabled(False)
         self.bring.clicked.connect(lambda: self._bring())
         layout.addLayout(at_the_end(self.close_, self.bring))
@@ -113,11 +118,10 @@ class KitHomeDialog(QDialog):
             self.conflicts.addItem(item)
         for widget in (self.asks, self.conflicts):
             widget.setVisible(bool(merged.conflicts))
-        count = "1 clip" if len(found.clips) == 1 else f"{len(found.clips)} clips"
-        parts = [f"{count} from the road, {words.gigabytes(found.size)}"] if found.clips else []
+        shot_there = f"{counted(len(found.clips), 'clip')} from the road, {words.gigabytes(found.size)}"
+        parts = [shot_there] if found.clips else []
         number = len(merged.conflicts)
-        things = "1 thing was" if number == 1 else f"{number} things were"
-        parts += [f"{things} changed on both sides"] if number else []
+        parts += [f"{counted(number, 'thing was', 'things were')} changed on both sides"] if number else []
         if not (parts or merged.taken):
             self.says.setText("The kit brings nothing new.")
             return
@@ -185,7 +189,7 @@ class KitHomeDialog(QDialog):
         session.absorb(facts)
         session.edit("Bring a kit home", cut)
         number = len(brought.clips)
-        came = f"{number} clips came home, read back and equal.  " if number else ""
+        came = f"{counted(number, 'clip')} came home, read back and equal.  " if number else ""
         self._work.told.emit(f"{came}The cut is that of both sides.")
         self.accept()
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ....core.amounts import counted
 from ....core.errors import sentence
 from ....core.shelves import Shelf
 from ....core.storage.keeping import KeepResult, Lost
@@ -55,9 +56,11 @@ class KeptDialog(QDialog):
         note.setVisible(bool(result.lost))
         layout.addWidget(note)
         self.close_ = QPushButton("Close")
+        self.close_.setToolTip("Close this list; the files stay as they are")
         self.close_.clicked.connect(self.reject)
         self.put = QPushButton("Restore from whole copies")
         self.put.setObjectName("main")
+        self.put.setToolTip("Copies each damaged or lost file from a copy that is whole, and reads it back")
         self.put.setEnabled(False)
         self.put.setVisible(bool(result.lost))
         self.put.clicked.connect(lambda: self._put())
@@ -104,7 +107,8 @@ class KeptDialog(QDialog):
                 return
             self.model.set_rows(done)
             back = sum(1 for row in done if row.state == "in place")
-            self.says.setText(f"{back} files were put in place and read back. Read the shelf again to be sure of all.")
+            placed = counted(back, "file was", "files were")
+            self.says.setText(f"{placed} put in place and read back. Read the shelf again to be sure of all.")
 
         self._work.in_background(work, then)
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.errors import Cancelled, sentence
 from ....core.jobs import Executor
 from ....core.kit import KitPlan, KitRequest, is_kit, make_kit, plan_kit
@@ -198,7 +199,7 @@ class KitPanel(QWidget):
         fits = "fits" if plan.fits else f"{words.gigabytes(plan.new - plan.free)} too much for the free space there"
         new = f", {words.gigabytes(plan.new)} of it new" if known else ""
         about = "About " if any(part.made for part in plan.parts) else ""
-        self.says.setText(f"{about}{words.gigabytes(plan.size)} in {len(plan.parts)} files{new}: {fits}.")
+        self.says.setText(f"{about}{words.gigabytes(plan.size)} in {counted(len(plan.parts), 'file')}{new}: {fits}.")
         self.make.setText("Bring it up to date" if known else "Make the kit")
         self.make.setEnabled(plan.fits and bool(plan.parts))
         self.home.setEnabled(known)

@@ -6,6 +6,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from ....core.amounts import counted
 from ....core.storage.outside import (
     KnownProject,
     Store,
@@ -37,7 +38,7 @@ _PROJECTS = (
     Column("Project", lambda one: one.path.stem, 150, tip=lambda one: str(one.path)),
     Column("Last opened", lambda one: opened_words(one.opened), 155, key=lambda one: one.opened),
     Column("Clips", lambda one: str(one.clips) if not one.problem else "", 50, right=True, key=lambda one: one.clips),
-    Column("Shared", lambda one: f"{one.shared} files" if one.shared else "", 80, right=True,
+    Column("Shared", lambda one: counted(one.shared, "file") if one.shared else "", 80, right=True,
            tip=lambda one: "Files that the open project has too.", key=lambda one: one.shared),
     Column("Holds", _held, 320, tip=lambda one: "\n".join(f"{name}: {folder}" for name, folder, _size in one.shelves)),
     Column("File", lambda one: str(one.path), 280),

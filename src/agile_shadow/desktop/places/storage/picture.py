@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from ....core.amounts import counted
 from ....core.storage import ROOM_KINDS, Area, RoomKind
 from ... import theme, words
 from ...marks import paint_block
@@ -234,7 +235,7 @@ def tile_words(area: Area) -> str:
         lines[1] += f", {KIND_WORDS[area.kind].lower()}"
         lines += [f"Clip {area.clip} of {area.project}"] if area.clip else []
     else:
-        lines[1] += f", {area.files} files"
+        lines[1] += f", {counted(area.files, 'file')}"
         parts = ((kind, area.kinds[kind]) for kind in ROOM_KINDS if area.kinds.get(kind))
         lines += [f"{KIND_WORDS[kind]}: {words.gigabytes(room)}" for kind, room in parts]
     return "\n".join(lines)

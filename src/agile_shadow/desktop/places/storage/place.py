@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.desk import KeepRun, SecondRun
 from ....core.errors import ShadowError, sentence
 from ....core.jobs import Executor
@@ -141,7 +142,8 @@ class StoragePlace(PlacePage):
         for row in self.rows:
             shelf = row.state.shelf
             state = f"for {shelf.role}" if row.state.present else "not connected"
-            text = f"{shelf.name}\n{f'{row.missing} of {row.files} files missing' if row.missing else state}"
+            missing = f"{row.missing} of {counted(row.files, 'file')} missing"
+            text = f"{shelf.name}\n{missing if row.missing else state}"
             self._item(text, shelf.id)
         self._item("Cards\nwhich may be wiped", _CARDS)
         self._item("Travel kit\nto cut elsewhere", _KITS)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from ....core.amounts import needing
+from ....core.amounts import counted, needing
 from ....core.shelves import SECOND
 from ....core.storage import ROOM_KINDS, Room, RoomKind, age_words
 from ... import theme, words
@@ -30,7 +30,7 @@ class KindChip(QWidget):
         super().__init__()
         self.kind = kind
         self.text = f"{KIND_WORDS[kind]} {words.gigabytes(room)}"
-        many = f"{files} files. " if files > 1 else ""
+        many = f"{counted(files, 'file')}. " if files > 1 else ""
         self.setToolTip(f"{many}{KIND_TIPS[kind]}")
         self.setAccessibleName(self.text)
         self.setFont(theme.sans(9))

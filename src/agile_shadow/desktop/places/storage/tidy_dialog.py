@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.errors import sentence
 from ....core.project import Project, other_projects
 from ....core.storage import (
@@ -138,7 +139,7 @@ class TidyDialog(QDialog):
         for reason, label in self._sizes.items():
             own = [item for item in self._found[0] if reason in item.reasons]
             size = words.gigabytes(sum(item.size for item in own))
-            label.setText(f"{len(own)} files, {size}" if own else "none")
+            label.setText(f"{counted(len(own), 'file')}, {size}" if own else "none")
             self.boxes[reason].setEnabled(bool(own))
         days = sorted({_shoot(item) for item in self._found[0] if item.clip is not None} - {""})
         self.of.blockSignals(True)
@@ -167,10 +168,11 @@ class TidyDialog(QDialog):
         if self.plan.seconds is not None:
             again = f"about {clock_text(self.plan.seconds)} here" if self.plan.seconds else "nothing"
         size = words.gigabytes(self.plan.size)
-        self.wins.setText(f"{number} files, {size}. To make them again: {again}.")
+        self.wins.setText(f"{counted(number, 'file')}, {size}. To make them again: {again}.")
         parts = []
         if self.plan.on_originals:
-            parts.append(f"{self.plan.on_originals} clips in timelines would show their originals.")
+            parts.append(counted(self.plan.on_originals, "clip in timelines would show its original.",
+                                 "clips in timelines would show their originals."))
         if self.plan.on_nothing:
             names = ", ".join(self.plan.on_nothing[:4])
             more = f" and {len(self.plan.on_nothing) - 4} more" if len(self.plan.on_nothing) > 4 else ""
@@ -217,14 +219,14 @@ class TidyDialog(QDialog):
             self._work.problem.emit(done.kept[0] + more)
         number = len(done.pairs.paths) + len(done.bakes) + len(done.strays)
         if number:
-            said = f"{number} files are in the trash, {words.gigabytes(done.size)}."
+            said = f"{counted(number, 'file is', 'files are')} in the trash, {words.gigabytes(done.size)}."
             self._work.offered.emit(said, (("Bring back", lambda: bring_all_back(self._work, done)),))
         self.accept()
 
     def _asks_for_good(self, number: int) -> bool:
         box = QMessageBox(self)
         box.setWindowTitle("No trash")
-        box.setText(f"{number} files are on a drive without a trash. Delete them permanently?")
+        box.setText(f"{counted(number, 'file is', 'files are')} on a drive without a trash. Delete them permanently?")
         box.setInformativeText("They cannot be brought back; they can be made again from their originals.")
         yes = box.addButton("Delete permanently", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
@@ -240,7 +242,7 @@ def bring_all_back(work: Work, done: Tidied) -> None:
         if back.problems:
             work.problem.emit(back.problems[0])
         else:
-            work.told.emit(f"{back.files} files are back in their places.")
+            work.told.emit(f"{counted(back.files, 'file is', 'files are')} back in their places.")
 
     work.in_background(lambda: undo(done), then)
 

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from ....core.amounts import counted
 from ....core.errors import ShadowError, sentence
 from ....core.presets import attach
 from ....core.presets.attached import check_cube
@@ -298,9 +299,10 @@ class BlockPanel(QScrollArea):
         kind = "title" if block.title is not None else "picture" if picture else "sound"
         self.name.setText(f"{clip.name if clip is not None else 'Title'}{others}")
         late = out_of_step(line, block)
-        step = f"; {abs(late)} frames {'late' if late > 0 else 'early'} against its {'sound' if picture else 'picture'}"
+        way, other = "late" if late > 0 else "early", "sound" if picture else "picture"
+        step = f"; {counted(abs(late), 'frame')} {way} against its {other}"
         locked = "; its track is locked" if track is not None and track.locked else ""
-        self.told.setText(f"{kind}, {block.length} frames{step if late else ''}{locked}")
+        self.told.setText(f"{kind}, {counted(block.length, 'frame')}{step if late else ''}{locked}")
         self.title_box.setVisible(block.title is not None)
         self.place_box.setVisible(picture)
         self.move_box.setVisible(picture)
