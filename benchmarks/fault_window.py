@@ -26,7 +26,7 @@ request = IngestRequest(card, folder / "o", folder / "p", find_preset(str(folder
 
 
 def begin() -> None:
-    work.start_ingest(request)
+    work.asked.start_ingest(request)
     print("begun", flush=True)
 
 

@@ -199,7 +199,7 @@ def _in_the_window(folder: Path) -> Iterator[Line]:
             app.processEvents()
             if now > settle and not asked:
                 asked = True
-                window.work.make(MakeRequest(clips, preset, suite.shelves[1].root))
+                window.work.asked.make(MakeRequest(clips, preset, suite.shelves[1].root))
                 gaps = []
             gaps.append(time.perf_counter() - last)
             last = time.perf_counter()

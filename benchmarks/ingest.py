@@ -225,7 +225,7 @@ def measure_queue(folder: Path, clips: int = 2500) -> Measured:
         pause(0.7)  # the start is measured above
         watch = Stretch()
         if not again:
-            work.start_ingest(request)
+            work.asked.start_ingest(request)
         window.command("jobs")
         until(lambda work=work: bool(work.ingest and work.ingest.progress().copied > 3), 60)
         for key in (Qt.Key.Key_3, Qt.Key.Key_2, Qt.Key.Key_4, Qt.Key.Key_3, Qt.Key.Key_2):

@@ -32,7 +32,7 @@ from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.playback import ClipProgram, Player
-from agile_shadow.core.presets import Originals, Preset, Proxies, save_preset
+from agile_shadow.core.presets import Originals, Preset, Proxies, When, save_preset
 from agile_shadow.core.project import Clip, new_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.shelves import Shelf
@@ -286,7 +286,9 @@ def measure_plain(folder: Path) -> Measured:
         return
     card, script = demo_card(), folder / "plain.sh"
     script.write_text(_SCRIPT)
-    preset = Preset(name="Plain", originals=Originals(checksum="md5", manifest=False), proxies=_QUARTER)
+    preset = Preset(
+        name="Plain", originals=Originals(checksum="md5", manifest=False), proxies=_QUARTER, when=When(at_a_time=2)
+    )
     chosen = save_preset(preset, folder / "preset.json")
     ratios: list[tuple[float, float]] = []
     for number in range(3):
@@ -305,5 +307,5 @@ def measure_plain(folder: Path) -> Measured:
 def _ingest(card: Path, base: Path, chosen: Path) -> None:
     command = [sys.executable, "-m", "agile_shadow.cli", "ingest", str(card), "--project", str(base / "film.otio"),
                "--preset", str(chosen), "--originals", str(base / "o"), "--proxies", str(base / "p")]  # fmt: skip
-    own = {**os.environ, "AGILE_SHADOW_HOME": str(base / "home")}
+    own = {**_compiled(), "AGILE_SHADOW_HOME": str(base / "home")}
     subprocess.run(command, capture_output=True, check=False, env=own)

@@ -14,7 +14,7 @@ from contextlib import AbstractContextManager, nullcontext
 import typer
 
 from .commands.shared import answer, refuse, say
-from .commands.table import NO_MEDIA, LateGroup
+from .commands.table import NO_MEDIA, WORK, LateGroup
 from .core.errors import Cancelled, sentence
 from .core.log import set_up_logging
 from .core.threads import told_of_all
@@ -46,7 +46,11 @@ def _guard(arguments: list[str]) -> AbstractContextManager[object]:
     """A worker opens every media file before this process does, for commands that open any."""
     if not arguments or arguments[0] in NO_MEDIA or {"--help", "-h"} & set(arguments):
         return nullcontext()
+    from .core.jobs.nursery import NURSERY
     from .core.jobs.vetting import Vetting
+
+    if arguments[0] in WORK:
+        NURSERY.prepare(WORK[arguments[0]])
 
     return Vetting()
 

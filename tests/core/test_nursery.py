@@ -3,6 +3,7 @@ work that comes later."""
 
 from __future__ import annotations
 
+import importlib.util
 import os
 import random
 import signal
@@ -19,6 +20,7 @@ from typing import Any
 import psutil
 import pytest
 
+from agile_shadow.commands.table import COMMANDS, WORK
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.jobs import WorkerPool
 from agile_shadow.core.jobs.nursery import NURSERY, Grown
@@ -151,3 +153,27 @@ def _runs(number: int) -> bool:
         return psutil.Process(number).status() != psutil.STATUS_ZOMBIE
     except psutil.NoSuchProcess:
         return False
+
+
+def loaded(module: str, _report: Report) -> bool:
+    """Whether a worker has a module before it asked for it."""
+    return module in sys.modules
+
+
+def test_what_is_prepared_is_there_in_the_next_worker_and_nothing_waits_for_it() -> None:
+    NURSERY.close()
+    worker, pipe = grown()
+    pipe.send((loaded, "agile_shadow.core.ingest.settling"))
+    assert (pipe.recv()[0], pipe.recv()) == ("begun", ("done", False))
+    worker.end()
+    NURSERY.prepare("no.such.module")
+    NURSERY.prepare("agile_shadow.core.ingest.settling")
+    worker, pipe = grown()
+    pipe.send((loaded, "agile_shadow.core.ingest.settling"))
+    assert (pipe.recv()[0], pipe.recv()) == ("begun", ("done", True))
+    worker.end()
+
+
+def test_what_is_loaded_for_workers_of_a_command_exists() -> None:
+    assert set(WORK) <= set(COMMANDS)
+    assert all(importlib.util.find_spec(module) is not None for module in WORK.values())

@@ -398,7 +398,8 @@ def test_a_root_that_no_project_names_any_more_is_made_where_its_drive_is_mounte
 def test_what_a_running_ingest_calls_verified_is_what_was_read_back() -> None:
     progress = Progress(12, 11, 3, 8, 1, 0.5, None, proved=9)
     assert progress.of_files() == "11 of 12 in place, 9 verified" and progress.of_work() == "3 of 8 proxies"
+    assert progress.in_short() == "9 of 12 verified" and replace(progress, copied=0, proved=0).in_short()[:2] == "0 "
     stays = replace(progress, proved=0, proxies_wanted=0)
-    assert stays.of_files() == "11 of 12 in place" and stays.of_work() == "11 of 12 files"
+    assert stays.of_files() == stays.in_short() == "11 of 12 in place" and stays.of_work() == "11 of 12 files"
     begins = replace(stays, files=0, copied=0)
-    assert begins.of_files() == begins.of_work() == READING  # and not "0 of 0"
+    assert begins.of_files() == begins.of_work() == begins.in_short() == READING  # and not "0 of 0"

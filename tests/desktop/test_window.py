@@ -319,7 +319,7 @@ def test_a_film_that_failed_is_tried_again_from_the_drawer(
     window.work.session.edit("Append", lambda _before: project.but(timeline=line))
     out = tmp_path / "in the way" / "film.mp4"
     out.parent.write_bytes(b"a file where a folder should be")
-    window.work.start_films([plain_film(window.work.session.project, out)])
+    window.work.asked.start_films([plain_film(window.work.session.project, out)])
     window.command("jobs")
     rows = window.drawer._lines
 

@@ -15,6 +15,14 @@ NO_MEDIA = frozenset(  # these open no media file
 )
 
 
+WORK = {  # what workers of a command need first: it is loaded for them while the command itself is
+    "ingest": "agile_shadow.core.ingest.settling",
+    "watch": "agile_shadow.core.ingest.settling",
+    "export": "agile_shadow.core.film.render",
+    "prove": "agile_shadow.core.pairs.proof",
+}
+
+
 @dataclass(frozen=True)
 class Late:
     """``module`` of this package and the ``attribute`` that is the command, a function, or an app with several.

@@ -18,6 +18,7 @@ from PySide6.QtGui import QSessionManager
 from PySide6.QtWidgets import QApplication, QMessageBox
 
 from ..core.errors import ShadowError, StateError, sentence
+from ..core.jobs.nursery import NURSERY
 from ..core.kit import is_kit, open_kit
 from ..core.log import cache_folder, set_up_logging
 from ..core.project import ProjectLock, ProjectSession, known_projects
@@ -42,6 +43,7 @@ _PATIENCE = 20.0  # seconds for work without a window to come to a stop
 log = logging.getLogger(__name__)
 _LOOKED_AT = 5  # projects, the last first
 _SOON = 2.0  # seconds for the last project to be found
+_FIRST_WORK = "agile_shadow.core.ingest.settling"  # what the first worker that is asked for needs
 _SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
 
 
@@ -85,6 +87,7 @@ def open_window(project: Path, demo: bool = False, ready_made: str | None = None
         window.project_menu.add_demo_drive(demo_drive())
     if demo and missing_from_card(project.parent / "Card"):
         work.draw_demo_card(project.parent / "Card")
+    window.places.all_built.connect(lambda: NURSERY.prepare(_FIRST_WORK))
     work.resume_open_jobs()
     work.mind()
     if went_on and work.ingest is not None:

@@ -19,6 +19,7 @@ from ..core.jobs import Piece
 from . import theme
 from .invitation import Invitation
 from .job_lines import JobLine
+from .jobs_text import job_lines
 from .tables import Column, Index, RowsModel, rows_table
 from .waits import enable
 from .work import Work
@@ -73,10 +74,10 @@ class JobsDrawer(QFrame):
         self.retry_all.setToolTip("Retry every failed job")
         self.retry_all.clicked.connect(self._retry_all)
         self.cancel_ingest = QPushButton("Cancel all ingests")
-        self.cancel_ingest.clicked.connect(work.cancel_ingest)
+        self.cancel_ingest.clicked.connect(work.asked.cancel_ingest)
         self.cancel_queued = QPushButton("Cancel films and proxies")
         self.cancel_queued.setToolTip("Cancel all films, and the proxies ordered in Pairs")
-        self.cancel_queued.clicked.connect(work.cancel_queued)
+        self.cancel_queued.clicked.connect(work.asked.cancel_queued)
         self._of_jobs = (self.first, self.last, self.hold, self.go_on, self.take_back, self.retry)
         self.stop_looking = QPushButton("Cancel search")
         self.stop_looking.clicked.connect(work.pairs.stop_looking)
@@ -95,7 +96,7 @@ class JobsDrawer(QFrame):
     def _button(self, text: str, tip: str, wish: str) -> QPushButton:
         button = QPushButton(text)
         button.setToolTip(tip)
-        button.clicked.connect(lambda: self._work.ask(self.chosen(), wish))
+        button.clicked.connect(lambda: self._work.asked.ask(self.chosen(), wish))
         return button
 
     def chosen(self) -> list[Piece]:
@@ -106,7 +107,7 @@ class JobsDrawer(QFrame):
 
     def _retry_all(self) -> None:
         failed = [line.piece for line in self._lines.rows if line.piece is not None and line.piece.state == "failed"]
-        self._work.ask(failed, "retry")
+        self._work.asked.ask(failed, "retry")
 
     def _enable(self) -> None:
         chosen = self.chosen()
@@ -124,7 +125,7 @@ class JobsDrawer(QFrame):
         """Show the jobs of this moment; those chosen stay chosen."""
         self.summary.setText(summary)
         chosen = {(piece.run, *piece.key) for piece in self.chosen()}
-        lines = self._work.job_lines()
+        lines = job_lines(self._work)
         before = [_identity(line) for line in self._lines.rows]
         self._lines.set_rows(lines)
         if chosen and [_identity(line) for line in lines] != before:

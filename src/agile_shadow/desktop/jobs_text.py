@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from ..core.amounts import counted
+from ..core.ingest import Progress
 from ..core.time import clock_text
+from .job_lines import JobLine, order_of, piece_line
 from .measuring import Measuring
 from .sketch_work import SketchWork
 from .work import Work
@@ -12,7 +14,7 @@ from .work import Work
 def jobs_text(work: Work, sketches: SketchWork, measuring: Measuring) -> str:
     """The chip: what runs, how much of it, how long still."""
     parts = []
-    progress = work.ingest_progress()
+    progress = ingest_progress(work)
     if progress is not None:
         left = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
         waits = f", waiting {progress.waits}" if progress.waits else ""
@@ -29,10 +31,45 @@ def jobs_text(work: Work, sketches: SketchWork, measuring: Measuring) -> str:
         parts.append(f"drawing {work.drawing.done} of {counted(work.drawing.total, 'clip')}")
     parts.extend(work.pairs.texts())
     parts.extend(work.bakes.texts())
-    person = work.waits_for_a_person
+    person = waits_for_a_person(work)
     if person and progress is not None and not progress.waits:
         parts.append(f"waits for {person}")
     parts.extend(filter(None, [sketches.text]))
     if not parts and measuring.now:
         return "measuring"
     return "; ".join(parts) or "No jobs"
+
+
+def ingest_progress(work: Work) -> Progress | None:
+    """The running ingests together at this moment."""
+    runs = [run.progress() for run in work.desk.ingests]
+    if len(runs) < 2:
+        return runs[0] if runs else None
+    files = sum(one.files for one in runs) or 1
+    left = [one.remaining for one in runs]
+    return Progress(
+        sum(one.files for one in runs), sum(one.copied for one in runs), sum(one.proxies_done for one in runs),
+        sum(one.proxies_wanted for one in runs), sum(one.failed for one in runs),
+        sum(one.fraction * one.files for one in runs) / files,
+        max((one for one in left if one is not None), default=None), "; ".join({o.waits for o in runs if o.waits}),
+        sum(one.proved for one in runs),
+    )  # fmt: skip
+
+
+def waits_for_a_person(work: Work) -> str:
+    """What only a person can bring to a running ingest; empty when nothing."""
+    return "; ".join(run.waits_for_a_person for run in work.desk.runs if run.waits_for_a_person)
+
+
+def job_lines(work: Work) -> list[JobLine]:
+    """Rows for the drawer: what runs first, what waits, then what ended in this session."""
+    lines: list[JobLine] = []
+    if work.drawing is not None:
+        lines.append(work.drawing.line())
+    lines.extend(work.pairs.lines())
+    lines.extend(work.bakes.lines())
+    active = work.desk.runs
+    ended = [run for run in work.ended if run.job not in {one.job for one in active}]
+    for run in (*active, *ended):
+        lines.extend(piece_line(piece) for piece in sorted(run.board.pieces(), key=order_of))
+    return lines

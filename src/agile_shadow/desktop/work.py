@@ -7,30 +7,25 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.desk import Desk, Ended, FilmRun, MakeRun, Run
-from ..core.errors import ShadowError, sentence
-from ..core.film import FilmRequest
-from ..core.handover import keep_edit_lists
-from ..core.ingest import IngestReport, IngestRequest, IngestRun, Progress
-from ..core.jobs import Awake, JobStore, Piece
+from ..core.errors import sentence
+from ..core.ingest import IngestReport, IngestRun
+from ..core.jobs import Awake, JobStore
 from ..core.jobs.vetting import Vetting
-from ..core.pairing.making import MakeRequest
 from ..core.project import ProjectLock, ProjectSession
-from ..core.shelves import Shelf
+from .asked import Asked
 from .bake_work import BakeWork
 from .drawing_work import DrawingWork
-from .job_lines import JobLine, order_of, piece_line
 from .lay_work import LayWork
 from .pair_work import PairWork
 
 log = logging.getLogger(__name__)
-_KEEPING = threading.Lock()  # one at a time: each looks at what the one before has kept
 _POLL = 200  # milliseconds
 _SOON = 250  # milliseconds in which changes of background work are gathered
 _MIND = 1500  # milliseconds
@@ -66,9 +61,8 @@ class Work(QObject):
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
-        self._begun = threading.Event()  # set when those that were asked for last are in the queue
-        self._begun.set()
-        self._ended: list[Run] = []  # films and later proxies of this session, for the drawer
+        self.asked = Asked(self)
+        self.ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
         self._endings: list[Callable[[float], object]] = []
@@ -91,8 +85,8 @@ class Work(QObject):
 
     def _connect(self, session: ProjectSession) -> None:
         session.changed.connect(self._session_changed)
-        session.saved_state_changed.connect(self._session_saved)
-        session.changed_elsewhere.connect(self._changed_elsewhere)
+        session.saved_state_changed.connect(self.saved_changed.emit)
+        session.changed_elsewhere.connect(self.changed_elsewhere.emit)
 
     def _session_changed(self) -> None:
         """The user's own changes show at once; those of background work, of which there may be many, together."""
@@ -104,12 +98,6 @@ class Work(QObject):
     def _change_soon(self) -> None:
         if not self._soon.isActive():
             self._soon.start()
-
-    def _session_saved(self) -> None:
-        self.saved_changed.emit()
-
-    def _changed_elsewhere(self) -> None:
-        self.changed_elsewhere.emit()
 
     def call_here(self, call: Callable[[], None]) -> None:
         """Run something on the interface thread soon; any thread may ask. Once the window is closed nothing is run."""
@@ -163,20 +151,7 @@ class Work(QObject):
         self._timer.start()
         self.jobs_changed.emit()
 
-    def proxies_now(self) -> None:
-        """Let the running ingests make their proxies now, whatever they wait for."""
-        for run in self.desk.ingests:
-            run.make_now()
-
-    # Ingest
-
-    def start_ingest(self, request: IngestRequest) -> bool:
-        """Begin a run; a refusal comes as a problem."""
-        begun = self._begin(lambda: self.desk.start(request))
-        if begun:
-            self.last_report = None
-            self.last_at_end = request.preset.when.at_end
-        return begun
+    # Runs that end
 
     def _run_ended(self, end: Ended) -> None:
         self.call_here(lambda: self._end_run(end))
@@ -185,8 +160,8 @@ class Work(QObject):
         if isinstance(end.run, IngestRun):
             self.last_report = end.report
         else:
-            before = [run for run in self._ended if run.job != end.run.job]
-            self._ended = [*before[1 - _ENDED :], end.run]
+            before = [run for run in self.ended if run.job != end.run.job]
+            self.ended = [*before[1 - _ENDED :], end.run]
         if isinstance(end.run, FilmRun):
             self.last_film = end.run
             self.film_ended.emit()
@@ -197,99 +172,6 @@ class Work(QObject):
         if isinstance(end.run, IngestRun | MakeRun):
             self.pairs.prove_by_itself()
         self.jobs_changed.emit()
-
-    def ingest_progress(self) -> Progress | None:
-        """The running ingests together at this moment."""
-        runs = [run.progress() for run in self.desk.ingests]
-        if len(runs) < 2:
-            return runs[0] if runs else None
-        files = sum(one.files for one in runs) or 1
-        left = [one.remaining for one in runs]
-        return Progress(
-            sum(one.files for one in runs), sum(one.copied for one in runs), sum(one.proxies_done for one in runs),
-            sum(one.proxies_wanted for one in runs), sum(one.failed for one in runs),
-            sum(one.fraction * one.files for one in runs) / files,
-            max((one for one in left if one is not None), default=None), "; ".join({o.waits for o in runs if o.waits}),
-            sum(one.proved for one in runs),
-        )  # fmt: skip
-
-    @property
-    def waits_for_a_person(self) -> str:
-        """What only a person can bring to a running ingest; empty when nothing."""
-        return "; ".join(run.waits_for_a_person for run in self.desk.runs if run.waits_for_a_person)
-
-    def ask(self, pieces: list[Piece], wish: str) -> None:
-        """Ask something of single jobs of the running ingests."""
-        runs = {run.job: run for run in self.desk.runs}
-        for piece in pieces:
-            if piece.run in runs:
-                runs[piece.run].ask(*piece.key, wish)
-        if wish == "retry":
-            for job in {piece.run for piece in pieces} - set(runs):
-                self._try_again(job, [piece.key for piece in pieces if piece.run == job])
-        self._timer.start()
-
-    def _try_again(self, job: int, keys: list[tuple[str, str]]) -> None:
-        self.in_background(lambda: self.desk.try_again(job, keys), lambda _done: self.wake())
-
-    # Films and later proxies
-
-    def start_films(self, requests: Sequence[FilmRequest]) -> None:
-        """Make films, in the queue, in the order they were asked for. What is refused comes as a problem, and ends the
-        row."""
-
-        def begin() -> None:
-            for request in requests:
-                self.desk.film(request)
-
-        self._in_turn(begin)
-
-    def _in_turn(self, begin: Callable[[], object]) -> None:
-        """Put something into the queue on a thread, after all that was asked for before: a row of thousands takes its
-        time to write."""
-        before, mine = self._begun, threading.Event()
-        self._begun = mine
-
-        def run() -> None:
-            before.wait()
-            try:
-                begin()
-            finally:
-                mine.set()
-
-        self.in_background(run, lambda _done: self.wake())
-
-    def keep_edit_lists(self) -> None:
-        """Before media are swapped, removed or paired anew: keep what the cut was, beside the project."""
-        project, path = self.session.project, self.session.path
-
-        def keep() -> None:
-            with _KEEPING:
-                keep_edit_lists(project, path)
-
-        self.in_background(keep, lambda _done: None)
-
-    def make(self, request: MakeRequest) -> None:
-        """Make proxies of clips, in the queue."""
-        self._in_turn(lambda: self.desk.make(request))
-
-    def keep(self, shelf: Shelf) -> None:
-        """Read a shelf against its records, in the queue."""
-        self._begin(lambda: self.desk.keep(shelf))
-
-    def second_copies(self, shelf: Shelf) -> None:
-        """Bring the second copies on a shelf up to date, in the queue."""
-        self._begin(lambda: self.desk.second_copies(shelf))
-
-    def _begin(self, start: Callable[[], Run]) -> bool:
-        """What is refused comes as a problem."""
-        try:
-            start()
-        except ShadowError as error:
-            self.problem.emit(sentence(error))
-            return False
-        self.wake()
-        return True
 
     # The demo card
 
@@ -332,30 +214,6 @@ class Work(QObject):
             self._timer.start()
         if self.desk.watches:
             self.watches_changed.emit()
-
-    def job_lines(self) -> list[JobLine]:
-        """Rows for the drawer: what runs first, what waits, then what ended in this session."""
-        lines: list[JobLine] = []
-        if self.drawing is not None:
-            lines.append(self.drawing.line())
-        lines.extend(self.pairs.lines())
-        lines.extend(self.bakes.lines())
-        active = self.desk.runs
-        ended = [run for run in self._ended if run.job not in {one.job for one in active}]
-        for run in (*active, *ended):
-            lines.extend(piece_line(piece) for piece in sorted(run.board.pieces(), key=order_of))
-        return lines
-
-    def cancel_ingest(self) -> None:
-        """Take the running ingests back; what is proven stays."""
-        for run in self.desk.ingests:
-            run.stop(for_good=True)
-
-    def cancel_queued(self) -> None:
-        """Take back all that was asked for besides ingests."""
-        for run in self.desk.runs:
-            if not isinstance(run, IngestRun):
-                run.stop(for_good=True)
 
     def end(self) -> None:
         """Have everything end soon so that it goes on at the next start, without waiting for it."""

@@ -70,6 +70,13 @@ class Progress:
             return f"{self.proxies_done} of {counted(self.proxies_wanted, 'proxy', 'proxies')}"
         return f"{self.copied} of {counted(self.files, 'file')}"
 
+    def in_short(self) -> str:
+        """``9 of 12 verified``; where nothing is read back, ``11 of 12 in place``."""
+        if not self.files:
+            return READING
+        stays = self.copied and not self.proved
+        return f"{self.copied if stays else self.proved} of {self.files} {'in place' if stays else 'verified'}"
+
     def of_files(self) -> str:
         """``11 of 12 in place, 9 verified``: verified is what was read back, never more."""
         if not self.files:

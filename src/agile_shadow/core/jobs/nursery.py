@@ -96,6 +96,13 @@ class Nursery:
                         raise
         raise AssertionError("not reached")
 
+    def prepare(self, module: str) -> None:
+        """Have a module loaded that workers will soon need, beside what this process does meanwhile. Waits for
+        nothing; where it cannot be, the first worker loads it."""
+        with self._lock, suppress(OSError):
+            order = pickle.dumps(({}, "", module, 0))
+            (self._channel or self._begin()).sendall(_LENGTH.pack(len(order)) + order)
+
     def _ask(self, order: bytes, pipe: int) -> Grown:
         channel = self._channel or self._begin()
         ctypes.CDLL(None).prctl(_PR_SET_CHILD_SUBREAPER, 1)
@@ -145,6 +152,8 @@ def main() -> None:
         with suppress(Exception):  # the worker meets the same, and tells it as the task's failure
             importlib.import_module(order[2])
         gc.freeze()  # what is loaded stays in memory that workers share
+        if pipe is None:
+            continue  # it was only to be loaded
         pid = _forked(channel, pipe, order)
         os.close(pipe)
         handle = os.pidfd_open(pid)  # it cannot have been given away: only the program takes its end
@@ -152,7 +161,7 @@ def main() -> None:
         os.close(handle)
 
 
-def _order(channel: socket.socket) -> tuple[int, _Order] | None:
+def _order(channel: socket.socket) -> tuple[int | None, _Order] | None:
     head, pipes, _flags, _address = socket.recv_fds(channel, _LENGTH.size, 1)
     if len(head) < _LENGTH.size:
         return None  # the program has ended
@@ -163,7 +172,7 @@ def _order(channel: socket.socket) -> tuple[int, _Order] | None:
             return None
         parts.append(part)
         left -= len(part)
-    return pipes[0], pickle.loads(b"".join(parts))
+    return pipes[0] if pipes else None, pickle.loads(b"".join(parts))
 
 
 def _forked(channel: socket.socket, pipe: int, order: _Order) -> int:

@@ -187,7 +187,7 @@ class ExportPlace(PlacePage):
         except ShadowError as error:
             self._work.problem.emit(sentence(error))
             return
-        self._work.start_films(requests)
+        self._work.asked.start_films(requests)
 
     def _estimate(self, request: FilmRequest) -> None:
         pool = self._work.machine.shared("wanted")

@@ -222,7 +222,7 @@ class IngestPlace(PlacePage):
             request = self.card.request(source, preset)
             if request is not None and self._work.run_of(source) is None:
                 self.card.run.show_report(None)
-                self._work.start_ingest(request)
+                self._work.asked.start_ingest(request)
         self.sources.refresh()
         self.refresh_run()
 

@@ -34,7 +34,7 @@ class RunPanel(QWidget):
         row.addWidget(self.cancel)
         layout.addLayout(row)
         self.now = self._button("Make the proxies now", "Make proxies now; do not wait for night or mains power")
-        self.now.clicked.connect(work.proxies_now)
+        self.now.clicked.connect(work.asked.proxies_now)
         layout.addWidget(self.now)
         self.report = QLabel("")
         self.report.setWordWrap(True)

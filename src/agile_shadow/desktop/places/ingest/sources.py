@@ -209,7 +209,7 @@ class SourcesList(QWidget):
         if run is None:
             return ""
         person = run.waits_for_a_person
-        return f"waits for {person}" if person else run.progress().of_files()
+        return f"waits for {person}" if person else run.progress().in_short()
 
     def _watch_clicked(self) -> None:
         path = self.chosen_paths()[0] if len(self.chosen_paths()) == 1 else None

@@ -77,7 +77,7 @@ class Doing(QObject):
         except ShadowError as error:
             self._work.problem.emit(sentence(error))
             return
-        self._work.make(request)
+        self._work.asked.make(request)
 
     def make_again(self, clips: Sequence[str] = ()) -> None:
         """With the standing preset, else the first that makes proxies."""
@@ -98,7 +98,7 @@ class Doing(QObject):
                 project = unpair(project, clip, file)
             return project
 
-        self._work.keep_edit_lists()
+        self._work.asked.keep_edit_lists()
         self._work.session.edit(f"Unpair {len(pairs)}", change)
 
     def prove(self) -> None:
@@ -160,7 +160,7 @@ class Doing(QObject):
         if box.clickedButton() is not yes:
             return
         self._place.let_go_of_files()
-        self._work.keep_edit_lists()
+        self._work.asked.keep_edit_lists()
         session = self._work.session
 
         def work() -> Removed:

@@ -149,12 +149,12 @@ class Finding(QObject):
         """Take what is ticked: one step for undo."""
         where = self._where if self._where.is_dir() else self._where.parent
         if self._again is not None:
-            self._work.keep_edit_lists()
+            self._work.asked.keep_edit_lists()
             self._work.session.edit(f"Find {len(things)} files", lambda project: take_again(project, things, where))
             self._place.panel.player.presence.look_again()
             self._place.posters.forget()
         else:
-            self._work.keep_edit_lists()
+            self._work.asked.keep_edit_lists()
             self._work.session.edit(f"Pair {len(things)} files", lambda project: take(project, things, where))
         self.put_away()
         self._work.pairs.prove_by_itself()
@@ -177,7 +177,7 @@ class Finding(QObject):
 
         def then(offer: Any) -> None:
             if offer is not None:
-                self._work.keep_edit_lists()
+                self._work.asked.keep_edit_lists()
                 self._work.session.edit(f"Pair {path.name}", lambda now: take(now, [offer], path.parent))
                 self._work.pairs.prove([clip.id])
 

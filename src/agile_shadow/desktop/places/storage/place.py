@@ -273,11 +273,11 @@ class StoragePlace(PlacePage):
 
     def keep(self, shelf: Shelf) -> None:
         """Read a shelf, in the queue."""
-        self._work.keep(shelf)
+        self._work.asked.keep(shelf)
 
     def bring_up(self, shelf: Shelf) -> None:
         """Bring second copies up to date, in the queue."""
-        self._work.second_copies(shelf)
+        self._work.asked.second_copies(shelf)
 
     def show_kept(self, row: ShelfRow) -> None:
         """What was found when the shelf was read."""

@@ -190,7 +190,7 @@ class TidyDialog(QDialog):
         self.close_.setEnabled(False)
         self._removing = True
         self.wins.setText("Each file is read once more before it goes…")
-        self._work.keep_edit_lists()
+        self._work.asked.keep_edit_lists()
 
         def work() -> Tidied:
             return tidy(project, items, other_projects(session.path), for_good=for_good)

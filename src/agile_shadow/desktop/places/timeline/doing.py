@@ -249,7 +249,7 @@ class Doing:
         before = self.line
         self.edit("Dissolve", lambda line: edits.with_dissolve(line, block.id, length))
         if length and self.line is before:
-            self._tell("No room for a dissolve: the clips have no handles at this cut.")
+            self._tell("No room for a dissolve: the clips have no frames beyond this cut. Trim them here first.")
 
     def _fade(self) -> None:
         block = self.block_here()

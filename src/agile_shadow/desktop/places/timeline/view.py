@@ -5,13 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPixmap,
     QResizeEvent,
     QShowEvent,
     QWheelEvent,
@@ -19,16 +16,14 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ....core.project import Project
-from ....core.switch import Choice, Presence
+from ....core.switch import Presence
 from ....core.timeline import Block, Kind, Targets, Timeline, Track, with_track
 from ... import theme
 from . import paint
-from .drags import Drag, catches_of, caught, rolled, told, way_of
+from .gesture import Gesture
 from .rows import HEAD, RULER, Rows
-from .scene import Scene
 from .sights import Sights
-
-_REACH = 8  # pixels within which an edge catches
+from .still import Still
 
 
 class TimelineView(QWidget):
@@ -44,9 +39,7 @@ class TimelineView(QWidget):
 
     def __init__(self, presence: Presence, sights: Sights) -> None:
         super().__init__()
-        self._presence = presence
-        self._sights = sights
-        self._project: Project | None = None
+        self.project: Project | None = None
         self.rows = Rows()
         self.position = 0
         self.chosen: tuple[str, ...] = ()
@@ -54,17 +47,9 @@ class TimelineView(QWidget):
         self.shows_sights = True
         self.baked: tuple[tuple[int, int, bool, str], ...] = ()
         self._targets: dict[Kind, str] = {}
-        self._drag: Drag | None = None
-        self._band: tuple[QPointF, QPointF] | None = None
-        self._seeking = False
         self._fit = True
-        self._kinds: dict[tuple[str, str | None], Choice] = {}
-        self._kinds_of: tuple[object, ...] = ()
-        self._pixmap: QPixmap | None = None
-        self._still_of: tuple[object, ...] = ()
-        self._preview: Timeline | None = None
-        self._caught: int | None = None
-        self._told: tuple[str, QPointF] = ("", QPointF())
+        self.gesture = Gesture(self)
+        self._still = Still(self, presence, sights)
         self.setMinimumHeight(RULER + 110)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -78,7 +63,7 @@ class TimelineView(QWidget):
 
     def set_project(self, project: Project) -> None:
         """Show a document."""
-        self._project = project
+        self.project = project
         left = tuple(block for block in self.chosen if project.timeline.block(block) is not None)
         if left != self.chosen:
             self.choose(left)
@@ -88,9 +73,9 @@ class TimelineView(QWidget):
     @property
     def timeline(self) -> Timeline:
         """As shown: with the gesture under way."""
-        if self._preview is not None:
-            return self._preview
-        return self._project.timeline if self._project is not None else Timeline()
+        if self.gesture.preview is not None:
+            return self.gesture.preview
+        return self.project.timeline if self.project is not None else Timeline()
 
     def set_position(self, frame: int) -> None:
         """Put the playhead at a frame and keep it in sight."""
@@ -125,7 +110,7 @@ class TimelineView(QWidget):
 
     def target(self, kind: Kind) -> Track | None:
         """The track of a kind that new footage goes to: the one in hand, else the first."""
-        line = self._project.timeline if self._project is not None else Timeline()
+        line = self.project.timeline if self.project is not None else Timeline()
         row = line.pictures if kind == "picture" else line.sounds
         chosen = next((track for track in row if track.id == self._targets.get(kind)), None)
         return chosen or next((track for track in row if not track.locked), None) or (row[0] if row else None)
@@ -198,33 +183,8 @@ class TimelineView(QWidget):
     # Gestures
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() != Qt.MouseButton.LeftButton or self._project is None:
-            return
-        point, line = event.position(), self._project.timeline
-        if point.y() < RULER:
-            self._seeking = True
-            self.sought.emit(self.rows.frame_at(point.x()))
-            return
-        if point.x() < HEAD:
-            self._press_head(point)
-            return
-        hit = self.rows.block_at(line, point)
-        if hit is None:
-            self._band = (point, point)
-            return
-        self._press_block(*hit, point, event.modifiers())
-
-    def _press_head(self, point: QPointF) -> None:
-        line = self._project.timeline if self._project is not None else Timeline()
-        track = self.rows.track_at(line, point.y())
-        if track is None:
-            return
-        rect = self.rows.rects(line)[track.id]
-        for name, button in paint.head_buttons(rect).items():
-            if button.contains(point):
-                self.flip_track(track, name)
-                return
-        self.take_in_hand(track)
+        if event.button() == Qt.MouseButton.LeftButton and self.project is not None:
+            self.gesture.press(event.position(), event.modifiers())
 
     def flip_track(self, track: Track, name: str) -> None:
         """Lock or unlock a track, hide, show, mute or hear it."""
@@ -232,99 +192,11 @@ class TimelineView(QWidget):
         words = {"locked": ("Lock", "Unlock"), "off": ("Hide or mute", "Show or hear")}[name]
         self.edited.emit(f"{words[0 if on else 1]} {track.name}", with_track(self.timeline, track.id, **{name: on}))
 
-    def _press_block(self, block: Block, part: str, point: QPointF, keys: Qt.KeyboardModifier) -> None:
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        control = bool(keys & Qt.KeyboardModifier.ControlModifier)
-        line = self.timeline
-        if block.id not in self.chosen:
-            self.choose((*self.chosen, block.id) if control and part == "body" else (block.id,))
-        alt = bool(keys & Qt.KeyboardModifier.AltModifier)
-        cut = rolled(line, block, part) if part in ("start", "end") else None
-        way = way_of(part, shift, control, cut is not None, alt)
-        handle = cut if way == "roll" and cut is not None else block
-        if way == "roll" and cut is None:
-            way = part
-        track = line.track_of(block.id)
-        assert track is not None
-        self._drag = Drag(way, handle.id, self.chosen, self.rows.edge_at(point.x()), track.id)
-
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        point = event.position()
-        if self._seeking:
-            self.sought.emit(self.rows.frame_at(point.x()))
-        elif self._band is not None:
-            self._band = (self._band[0], point)
-            self._choose_in_band()
-            self.update()
-        elif self._drag is not None:
-            self._move(self._drag, point)
-        else:
-            self._show_cursor(point)
-
-    def _show_cursor(self, point: QPointF) -> None:
-        hit = self.rows.block_at(self.timeline, point) if point.y() >= RULER else None
-        edge = hit is not None and hit[1] != "body"
-        self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
-
-    def _move(self, drag: Drag, point: QPointF) -> None:
-        assert self._project is not None
-        line = self._project.timeline
-        by = self.rows.edge_at(point.x()) - drag.begun
-        tracks = self._tracks_up(drag, point) if drag.way == "move" else 0
-        self._caught = None
-        if self.snapping:
-            catches = catches_of(line, drag.ids, self.position)
-            by, self._caught = caught(drag.edges(line), by, catches, _REACH / self.rows.scale)
-        if not by and not tracks and self._preview is None:
-            return
-        self._preview = drag.apply(line, by, tracks, self.rows.edge_at(point.x()))
-        self._told = (told(drag, line, self._preview, by), point)
-        self.update()
-
-    def _tracks_up(self, drag: Drag, point: QPointF) -> int:
-        assert self._project is not None
-        line = self._project.timeline
-        source, target = line.track(drag.track), self.rows.track_at(line, point.y())
-        if source is None or target is None or source.kind != target.kind:
-            return 0
-        row = line.pictures if source.kind == "picture" else line.sounds
-        return row.index(target) - row.index(source)
-
-    def _choose_in_band(self) -> None:
-        assert self._band is not None
-        area = QRectF(*self._band).normalized()
-        rects = self.rows.rects(self.timeline)
-        first, end = self.rows.frame_at(area.left()), self.rows.frame_at(area.right()) + 1
-        inside = [
-            block.id
-            for track in self.timeline.tracks
-            if rects[track.id].intersects(QRectF(0, area.y(), self.width(), max(1.0, area.height())))
-            for block in track.between(first, end)
-        ]
-        self.choose(tuple(inside))
+        self.gesture.move(event.position())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        drag, preview, band = self._drag, self._preview, self._band
-        self._end_gesture()
-        if band is not None and (band[1] - band[0]).manhattanLength() < 4:
-            self.select(None)
-            self.sought.emit(self.rows.frame_at(event.position().x()))
-        elif drag is not None and preview is not None:
-            self.edited.emit(drag.label, preview)
-        elif drag is not None and drag.way in ("move", "start", "end", "fade in", "fade out", "speed"):
-            self.choose((drag.block,))
-            self.sought.emit(self.rows.frame_at(event.position().x()))
-
-    def _end_gesture(self) -> None:
-        self._drag = self._preview = self._band = self._caught = None
-        self._seeking = False
-        self._told = ("", QPointF())
-        self.update()
-
-    @property
-    def dragging(self) -> bool:
-        """Whether a gesture is under way."""
-        return self._drag is not None or self._band is not None
+        self.gesture.release(event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if self.rows.block_at(self.timeline, event.position()) is not None:
@@ -339,8 +211,8 @@ class TimelineView(QWidget):
         self.asked.emit(event.globalPos(), hit[0] if hit is not None else track)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape and self.dragging:
-            self._end_gesture()
+        if event.key() == Qt.Key.Key_Escape and self.gesture.under_way:
+            self.gesture.end()
             return
         super().keyPressEvent(event)
 
@@ -358,74 +230,9 @@ class TimelineView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        if self._project is None:
+        if self.project is None:
             painter.fillRect(self.rect(), theme.colour("panel"))
             return
-        painter.drawPixmap(0, 0, self._still())
+        painter.drawPixmap(0, 0, self._still.picture(self.project))
         paint.paint_playhead(painter, self.rows, self.position, self.height())
-        if self._band is not None:
-            painter.setPen(QPen(theme.colour("focus"), 1, Qt.PenStyle.DashLine))
-            painter.drawRect(QRectF(*self._band).normalized())
-        if self._told[0]:
-            self._paint_told(painter)
-
-    def _still(self) -> QPixmap:
-        """All but the playhead, drawn anew only when something in it has changed: the playhead moves all the time."""
-        assert self._project is not None
-        kinds: tuple[Kind, ...] = ("picture", "sound")
-        targets = frozenset(track.id for kind in kinds if (track := self.target(kind)) is not None)
-        rows, ratio = self.rows, self.devicePixelRatioF()
-        drawn_of = (
-            self._project, self.timeline, theme.theme(), (rows.scale, rows.offset, rows.top), self.size(), ratio,
-            self.chosen, targets, self._caught, self.baked, self._presence.version, self._sights.version,
-            self.shows_sights,
-        )  # fmt: skip
-        same = len(drawn_of) == len(self._still_of) and all(map(_same, drawn_of, self._still_of))
-        if not same or self._pixmap is None:
-            self._still_of = drawn_of
-            self._pixmap = QPixmap(self.size() * ratio)
-            self._pixmap.setDevicePixelRatio(ratio)
-            self._paint_still(self._pixmap, targets)
-        return self._pixmap
-
-    def _paint_still(self, pixmap: QPixmap, targets: frozenset[str]) -> None:
-        assert self._project is not None
-        pixmap.fill(theme.colour("panel"))
-        painter = QPainter(pixmap)
-        scene = Scene(
-            self._project, self.timeline, self.rows, self._presence, self._sights, frozenset(self.chosen), targets,
-            self._caught, self.baked, self._kinds_known(), self.shows_sights,
-        )  # fmt: skip
-        paint.paint(painter, scene, self.width(), self.height())
-        if not self.timeline.length:
-            painter.setPen(theme.colour("quiet"))
-            painter.setFont(theme.sans(10))
-            text = "Nothing here yet. Select a clip, mark in and out (I, O), then add it with Ctrl+Return."
-            painter.drawText(self.rect().adjusted(HEAD + 12, RULER, -12, 0), Qt.AlignmentFlag.AlignCenter, text)
-        painter.end()
-
-    def _kinds_known(self) -> dict[tuple[str, str | None], Choice]:
-        """What blocks play from, as found in earlier drawings of the same clips."""
-        assert self._project is not None
-        project = self._project
-        known = (project.clips, project.shelves, project.showing, self._presence.version)
-        if len(self._kinds_of) != 4 or any(a is not b for a, b in zip(known, self._kinds_of, strict=True)):
-            self._kinds_of, self._kinds = known, {}
-        return self._kinds
-
-    def _paint_told(self, painter: QPainter) -> None:
-        text, point = self._told
-        painter.setFont(theme.sans(9))
-        wide = QFontMetricsF(painter.font()).horizontalAdvance(text) + 14
-        x = min(point.x() + 14, self.width() - wide - 4)
-        box = QRectF(x, max(2.0, point.y() - 28), wide, 20)
-        painter.fillRect(box, theme.colour("raised"))
-        painter.setPen(theme.colour("text"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-
-def _same(one: object, other: object) -> bool:
-    """Documents by identity: comparing them by value would take longer than drawing them."""
-    if isinstance(one, Project | Timeline):
-        return one is other
-    return one == other
+        self.gesture.paint(painter)
