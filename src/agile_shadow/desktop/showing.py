@@ -9,6 +9,7 @@ from ..core.project import Clip, Project
 from ..core.switch import Presence, choose
 from ..core.timeline import with_pin
 
+MANY = 1000  # clips; sums over more are told in a turn of their own, so that no turn is long
 RULE = (
     "Originals: each clip's original. Proxies: its proxy where it has one, else the original. A pinned clip or block "
     "stays on its own side."
@@ -16,33 +17,65 @@ RULE = (
 
 
 class Counts:
-    """Counted anew only where clips, switch or drives have changed: there may be ten thousand clips."""
+    """Counted anew only where clips, switch or drives have changed: there may be ten thousand clips, of which one at a
+    time changes while proxies are made."""
 
     def __init__(self) -> None:
         self._known: tuple[object, ...] = ()
         self._text = ""
+        self._around: tuple[object, ...] = ()  # what the kinds depend on besides the clip
+        self._kinds: dict[str, tuple[Clip, str]] = {}
+        self._away: tuple[str, ...] = ()
+        self._clips = 0
 
     def text(self, project: Project, presence: Presence) -> str:
         """Such as ``38 on proxies, 2 have none, 1 pinned``."""
         pins = sum(1 for block in project.timeline.blocks if block.pin)
         known = (project.clips, project.showing, presence.version, pins)
-        if len(self._known) != 4 or any(a is not b and a != b for a, b in zip(known, self._known, strict=True)):
+        if _differ(known, self._known):
             self._known = known
-            clips = [clip for clip in project.clips if clip.original.info.kind == "video" or clip.proxies]
-            self._text = _counted(project, clips, presence, pins)
+            self._text = self._counted(project, presence, pins)
         return self._text
 
+    def _counted(self, project: Project, presence: Presence, pins: int) -> str:
+        clips = [clip for clip in project.clips if clip.original.info.kind == "video" or clip.proxies]
+        if not clips:
+            return ""
+        around = (project.showing, project.shelves, presence.version)
+        same = not _differ(around, self._around)
+        if not same:
+            self._around, self._kinds = around, {}
+        if not presence.any_missing:
+            self._away = ()
+        elif not same or self._away or len(project.clips) < self._clips:
+            self._away = shelves_away(project, presence)
+        self._clips = len(project.clips)
+        kinds = Counter(self._kind(project, clip, presence) for clip in clips)
+        if not self._away:
+            return _words(project, clips, kinds, presence, pins)
+        every = (self._kind(project, clip, presence) for clip in project.clips)  # sound and stills too
+        kinds["missing"] = sum(1 for kind in every if kind == "missing")
+        return _words_away(self._away, kinds)
 
-def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: int) -> str:
-    if not clips:
-        return ""
-    kinds = _kinds(project, clips, presence)
-    away = shelves_away(project, presence) if presence.any_missing else ()
-    if away:
-        kinds["missing"] = sum(1 for clip in project.clips if _kind(project, clip, presence) == "missing")  # sound too
-        shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown or heard"))
-        how = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
-        return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {how}"
+    def _kind(self, project: Project, clip: Clip, presence: Presence) -> str:
+        """What a clip shows, as known from the last time where it is the same clip."""
+        kept = self._kinds.get(clip.id)
+        if kept is None or kept[0] is not clip:
+            kept = self._kinds[clip.id] = clip, _kind(project, clip, presence)
+        return kept[1]
+
+
+def _differ(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    return len(one) != len(other) or any(a is not b and a != b for a, b in zip(one, other, strict=True))
+
+
+def _words_away(away: Sequence[str], kinds: Counter[str]) -> str:
+    shown = (("proxy", "on proxies"), ("original", "on originals"), ("missing", "cannot be shown or heard"))
+    how = ", ".join(f"{kinds[kind]} {text}" for kind, text in shown if kinds[kind])
+    return f"{' and '.join(away)} {'is' if len(away) == 1 else 'are'} away: {how}"
+
+
+def _words(project: Project, clips: Sequence[Clip], kinds: Counter[str], presence: Presence, pins: int) -> str:
     if project.showing == "proxies":
         bare = sum(1 for clip in clips if not clip.proxies)
         parts = [f"{kinds['proxy']} on proxies", f"{bare} {'has' if bare == 1 else 'have'} none" if bare else ""]
@@ -56,14 +89,6 @@ def _counted(project: Project, clips: Sequence[Clip], presence: Presence, pins: 
     pinned = sum(1 for clip in clips if clip.pin) + pins
     parts += [f"{pinned} pinned" if pinned else "", f"{kinds['missing']} missing" if kinds["missing"] else ""]
     return ", ".join(part for part in parts if part)
-
-
-def _kinds(project: Project, clips: Sequence[Clip], presence: Presence) -> Counter[str]:
-    """How many clips show what; quick where nothing is missing and no clip is pinned, for there may be thousands."""
-    if presence.any_missing or any(clip.pin for clip in clips):
-        return Counter(_kind(project, clip, presence) for clip in clips)
-    having = sum(1 for clip in clips if clip.proxies) if project.showing == "proxies" else 0
-    return Counter({"proxy": having, "original": len(clips) - having})
 
 
 def shelves_away(project: Project, presence: Presence) -> tuple[str, ...]:

@@ -5,17 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Qt
+from PySide6.QtCore import QObject, Qt, QTimer
 
 from ..core.amounts import counted
 from ..core.switch import Presence
 from .actions import keys_of, tip
 from .late_places import EXPORT, PAIRS, PRESETS, TIMELINE
 from .notices import send_notice, sound
-from .showing import RULE, Counts
+from .showing import MANY, RULE, Counts
 
 if TYPE_CHECKING:
     from .window import MainWindow
+
+_LATER = 40  # milliseconds
 
 
 class WindowShows(QObject):
@@ -25,6 +27,10 @@ class WindowShows(QObject):
         super().__init__(window)
         self._window = window
         self._counts = Counts()
+        self._counts_later = QTimer(self)
+        self._counts_later.setSingleShot(True)
+        self._counts_later.setInterval(_LATER)
+        self._counts_later.timeout.connect(self.counts)
         self.presence = Presence()  # what is known to be there, until the timeline's player knows
 
     def came_or_went(self) -> None:
@@ -64,8 +70,11 @@ class WindowShows(QObject):
             window.timeline.refresh()
         elif place == EXPORT:
             window.export.refresh()
-        self.counts()
         self.saved()
+        if len(project.clips) < MANY:
+            self.counts()
+        else:
+            self._counts_later.start()
 
     def saved(self) -> None:
         """Whether the project is saved."""

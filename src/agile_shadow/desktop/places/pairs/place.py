@@ -23,6 +23,7 @@ from ...invitation import Invitation
 from ...measuring import Measuring
 from ...player_panel import PlayerPanel
 from ...posters import Posters
+from ...showing import MANY
 from ...work import Work
 from ..place import PlacePage
 from .comparing import CompareView
@@ -38,6 +39,7 @@ from .tools import Tools
 from .ways import Ways, pairing_of
 
 _NARROW = 1060  # pixels
+_LATER = 15  # milliseconds
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
@@ -56,6 +58,11 @@ class PairsPlace(PlacePage):
         self._work = work
         self.list = PairList(measuring, self)
         self._summed: object = None
+        self._sums_of: tuple[Project, list[Row], tuple[str, int]] | None = None
+        self._sums_later = QTimer(self)
+        self._sums_later.setSingleShot(True)
+        self._sums_later.setInterval(_LATER)
+        self._sums_later.timeout.connect(self._show_sums)
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()
         self.ways = Ways(self.panel, self.compare, lambda: pairing_of(
@@ -171,7 +178,11 @@ class PairsPlace(PlacePage):
         shown = self.model.rows
         if len(rows) != len(shown) or any(one is not other for one, other in zip(rows, shown, strict=True)):
             self._change_rows(rows)
-        self._show_sums(project, rows, chosen[:2])
+        self._sums_of = project, rows, chosen[:2]
+        if len(rows) < MANY:
+            self._show_sums()
+        else:
+            self._sums_later.start()
         if self.panel.loaded:
             self.panel.update_project(project)
         self._show_proof()
@@ -194,7 +205,10 @@ class PairsPlace(PlacePage):
         """Something was measured: what is shown is looked up again."""
         self.list.headroom_came()
 
-    def _show_sums(self, project: Project, rows: list[Row], chosen: tuple[str, int]) -> None:
+    def _show_sums(self) -> None:
+        if self._sums_of is None:
+            return
+        project, rows, chosen = self._sums_of
         if self._summed != (self.list.state, chosen):
             self._summed = self.list.state, chosen
             self.sums.setText(self.list.sums(project, rows))

@@ -1,0 +1,106 @@
+"""What the strip says of clips is the same however it came to it: counted anew, or from what was known before."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import pytest
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+
+from agile_shadow.core.media import MediaInfo
+from agile_shadow.core.pairs import FileRef, Original, Proxy
+from agile_shadow.core.project import Clip, Project, new_project
+from agile_shadow.core.switch import Presence
+from agile_shadow.desktop import showing
+from agile_shadow.desktop.showing import Counts
+
+NUMBERS = st.integers(0, 11)
+
+
+def some_project() -> Project:
+    """Twelve clips on two shelves, two of them sound."""
+    project = new_project("Counts")
+    footage, here = project.footage.with_shelf("Boathouse", "originals", Path("/boathouse"))
+    footage, _light = footage.with_shelf("Laptop", "proxies", Path("/laptop"))
+    clips = []
+    for number in range(12):
+        info = MediaInfo("sound" if number > 9 else "video", "mov", 100, Fraction(1))
+        original = Original(FileRef(here.id, f"A{number:03d}.mov"), info, 100, 0)
+        clips.append(Clip(f"c{number}", f"A{number:03d}", original))
+    return project.but(shelves=footage.shelves, clips=tuple(clips))
+
+
+class CountsModel(RuleBasedStateMachine):
+    """Proxies come and go, files are missed and found, the switch is flipped, clips are pinned and removed."""
+
+    @initialize()
+    def begin(self) -> None:
+        self.project, self.presence, self.counts = some_project(), Presence(), Counts()
+
+    def _clip(self, number: int) -> Clip:
+        return self.project.clips[number % len(self.project.clips)]
+
+    @rule(number=NUMBERS)
+    def a_proxy_is_made(self, number: int) -> None:
+        clip, shelf = self._clip(number), self.project.footage.shelf_of_role("proxies")
+        assert shelf is not None
+        proxy = Proxy(FileRef(shelf.id, f"{clip.name}.mov"), MediaInfo("video", "mov", 10, Fraction(1)), 10, 0)
+        made = replace(clip, proxies=(proxy,))
+        self.project = self.project.but(clips=tuple(made if one is clip else one for one in self.project.clips))
+
+    @rule(number=NUMBERS, shelf=st.sampled_from(["/boathouse", "/laptop"]), present=st.booleans())
+    def a_file_is_looked_at(self, number: int, shelf: str, present: bool) -> None:
+        self.presence.tell(Path(shelf) / f"{self._clip(number).name}.mov", present)
+
+    @rule(shelf=st.sampled_from(["/boathouse", "/laptop"]))
+    def a_shelf_goes(self, shelf: str) -> None:
+        self.presence.only_missing(Path(shelf) / f"{clip.name}.mov" for clip in self.project.clips)
+
+    @rule()
+    def all_is_there_again(self) -> None:
+        self.presence.look_again()
+
+    @rule(side=st.sampled_from(["originals", "proxies"]))
+    def the_switch(self, side: str) -> None:
+        self.project = self.project.but(showing=side)
+
+    @rule(number=NUMBERS, pin=st.sampled_from([None, "originals", "proxies"]))
+    def a_pin(self, number: int, pin: str | None) -> None:
+        self.project = self.project.with_pin(self._clip(number).id, pin)  # type: ignore[arg-type]
+
+    @rule(number=NUMBERS)
+    def a_clip_goes(self, number: int) -> None:
+        if len(self.project.clips) > 1:
+            gone = self._clip(number)
+            self.project = self.project.but(clips=tuple(one for one in self.project.clips if one is not gone))
+
+    @invariant()
+    def it_is_what_a_fresh_count_says(self) -> None:
+        if hasattr(self, "counts"):
+            assert self.counts.text(self.project, self.presence) == Counts().text(self.project, self.presence)
+
+
+TestCounts = CountsModel.TestCase
+TestCounts.settings = settings(max_examples=60, stateful_step_count=30, deadline=None)
+
+
+def test_one_proxy_more_is_one_clip_to_look_at_though_a_file_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:
+    looked: list[str] = []
+    real = showing.choose
+
+    def counted(project: Project, clip: Clip, presence: Presence) -> object:
+        looked.append(clip.id)
+        return real(project, clip, presence)
+
+    monkeypatch.setattr(showing, "choose", counted)
+    model = CountsModel()
+    model.begin()
+    model.presence.tell(Path("/boathouse/A003.mov"), False)
+    assert model.counts.text(model.project, model.presence) == "9 on originals, 0 have a proxy, 1 missing"
+    looked.clear()
+    model.a_proxy_is_made(5)
+    assert "1 has a proxy" in model.counts.text(model.project, model.presence) and looked == ["c5"]
