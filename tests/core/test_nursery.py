@@ -75,6 +75,14 @@ def test_a_worker_sees_the_program_as_it_is_now_and_has_its_own_chance(
         one.send(signal.SIGSTOP)  # reaches nobody, whoever has the number now
 
 
+def test_a_worker_is_begun_though_the_programs_folder_is_gone(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "gone").mkdir()
+    monkeypatch.chdir(tmp_path / "gone")
+    (tmp_path / "gone").rmdir()
+    with WorkerPool(1) as pool:
+        assert pool.submit(answer_of_a_command, 5).result(60) == 5
+
+
 def test_the_end_of_its_pipe_ends_a_worker_whoever_was_begun_after_it() -> None:
     first, pipe = grown()
     second, other = grown()

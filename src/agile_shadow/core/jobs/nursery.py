@@ -17,7 +17,6 @@ import importlib
 import logging
 import os
 import pickle
-import select
 import signal
 import socket
 import struct
@@ -36,39 +35,42 @@ log = logging.getLogger(__name__)
 _PR_SET_PDEATHSIG, _PR_SET_CHILD_SUBREAPER = 1, 36
 _LENGTH = struct.Struct("<I")
 _MOMENT = 0.0002  # seconds
+_LOOK = os.WEXITED | os.WNOWAIT  # look whether it has ended, and leave its number taken
 _TRIES = 2  # a nursery that somebody ended is begun anew once
 
 
 class Grown:
-    """A worker process. ``pid`` is its number; what is sent to it reaches it or nobody."""
+    """A worker process, a child of this one: until its end was taken note of here, its number ``pid`` is nobody
+    else's."""
 
-    def __init__(self, pid: int, handle: int) -> None:
+    def __init__(self, pid: int) -> None:
         self.pid = pid
-        self._handle = handle
+        self._noted = False
         self._lock = threading.Lock()
 
     @property
     def alive(self) -> bool:
         """Whether it has not ended."""
-        with self._lock:
-            return self._handle >= 0 and not select.select([self._handle], [], [], 0)[0]
+        with self._lock, suppress(ChildProcessError):
+            return not self._noted and os.waitid(os.P_PID, self.pid, _LOOK | os.WNOHANG) is None
+        return False
 
     def send(self, which: signal.Signals) -> None:
         """Send a signal; nothing happens where it has ended."""
         with self._lock, suppress(ProcessLookupError):
-            if self._handle >= 0:
-                signal.pidfd_send_signal(self._handle, which)
+            if not self._noted:
+                os.kill(self.pid, which)
 
     def end(self) -> None:
         """End it and wait for that: afterwards it writes nothing more."""
         self.send(signal.SIGKILL)
-        if self._handle >= 0:
-            with suppress(ChildProcessError):  # it ended before it was ours
-                os.waitid(os.P_PIDFD, self._handle, os.WEXITED)
-        with self._lock:
-            if self._handle >= 0:
-                os.close(self._handle)
-            self._handle = -1
+        with suppress(ChildProcessError):  # it ended before it was ours
+            if not self._noted:
+                os.waitid(os.P_PID, self.pid, _LOOK)
+        with self._lock, suppress(ChildProcessError):
+            if not self._noted:
+                self._noted = True
+                os.waitid(os.P_PID, self.pid, os.WEXITED)
 
 
 class Nursery:
@@ -85,7 +87,7 @@ class Nursery:
         ``module``: what its first task needs; it is loaded in the nursery, for all workers to come. Raises OSError
         where no process can be begun.
         """
-        order = pickle.dumps((dict(os.environ), os.getcwd(), module, os.getpid()))
+        order = pickle.dumps((dict(os.environ), _folder(), module, os.getpid()))
         with self._lock:
             for attempt in range(_TRIES):
                 try:
@@ -109,12 +111,12 @@ class Nursery:
         try:
             socket.send_fds(channel, [_LENGTH.pack(len(order))], [pipe])
             channel.sendall(order)
-            answer, handles, _flags, _address = socket.recv_fds(channel, _LENGTH.size, 1)
+            answer = channel.recv(_LENGTH.size)
         finally:
             ctypes.CDLL(None).prctl(_PR_SET_CHILD_SUBREAPER, 0)
-        if len(answer) != _LENGTH.size or len(handles) != 1:
+        if len(answer) != _LENGTH.size:
             raise ConnectionError("the process that begins workers has ended")
-        return Grown(_LENGTH.unpack(answer)[0], handles[0])
+        return Grown(_LENGTH.unpack(answer)[0])
 
     def _begin(self) -> socket.socket:
         mine, theirs = socket.socketpair()
@@ -143,6 +145,14 @@ class Nursery:
 _Order = tuple[dict[str, str], str, str, int]  # environment, folder, module, number of the program's process
 
 
+def _folder() -> str:
+    """The program's folder; "" where it was removed."""
+    try:
+        return os.getcwd()
+    except OSError:
+        return ""
+
+
 def main() -> None:
     """Entry of the process: the file number of its socket is the argument."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -156,9 +166,7 @@ def main() -> None:
             continue  # it was only to be loaded
         pid = _forked(channel, pipe, order)
         os.close(pipe)
-        handle = os.pidfd_open(pid)  # it cannot have been given away: only the program takes its end
-        socket.send_fds(channel, [_LENGTH.pack(pid)], [handle])
-        os.close(handle)
+        channel.sendall(_LENGTH.pack(pid))
 
 
 def _order(channel: socket.socket) -> tuple[int | None, _Order] | None:
