@@ -213,11 +213,12 @@ def children(process: int) -> list[int]:
 
 
 def workers_of(process: int) -> list[int]:
+    """Numbers of a program's workers, which give way to others; the process that they come from does not."""
     found = []
     for task in Path(f"/proc/{process}/task").iterdir():
         with suppress(OSError):
             found += [int(one) for one in (task / "children").read_text().split()]
-    return found
+    return [one for one in found if os.getpriority(os.PRIO_PROCESS, one) > 0]
 
 
 def window_killed(bench: Bench, trial: Trial, worker_too: bool = False) -> Iterator[str]:

@@ -26,6 +26,17 @@ if os.environ.get("AGILE_SHADOW_NO_QT"):
     sys.meta_path.insert(0, _NoQt())
 
 
+_LONG = (  # files that take longest, the longest first: begun early, nobody waits for one of them at the end
+    "test_film", "test_hosts", "test_handover", "test_queue", "test_zoo", "test_pairing", "test_ingest", "test_faults",
+    "test_everywhere", "test_timeline_place", "test_presets_place", "test_export_place", "test_road", "test_lasting",
+)  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The files of ``_LONG`` first; the tests of a file stay together and in their order."""
+    items.sort(key=lambda item: _LONG.index(item.path.stem) if item.path.stem in _LONG else len(_LONG))
+
+
 @pytest.fixture(autouse=True)
 def own_profile(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """State, presets and caches of the test, not of the person who runs it."""

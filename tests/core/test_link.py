@@ -18,8 +18,9 @@ from hypothesis import strategies as st
 
 from agile_shadow.core.helpers import link as linking
 from agile_shadow.core.helpers.helper import Helping, Place
-from agile_shadow.core.helpers.link import LOST, Link, _helper_of
+from agile_shadow.core.helpers.link import Link
 from agile_shadow.core.helpers.orders import Order
+from agile_shadow.core.helpers.presence import LOST, helper_of
 from agile_shadow.core.helpers.seeing import find_shelf
 from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.helpers.version import own_version
@@ -206,7 +207,7 @@ _ANYTHING = st.recursive(
 @given(_ANYTHING)
 def test_what_a_helper_tells_of_itself_is_read_or_passed_over(values: Any) -> None:
     if isinstance(values, dict):
-        found = _helper_of(values, 0.0)
+        found = helper_of(values, 0.0)
         assert found is None or (0 <= found.slots <= 256 and found.state in ("away", "ready", "other version"))
 
 

@@ -21,8 +21,8 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import Cancelled, MediaError
 from agile_shadow.core.helpers import spread as spreading
-from agile_shadow.core.helpers.link import Helper
 from agile_shadow.core.helpers.orders import Order, weight_of
+from agile_shadow.core.helpers.presence import Helper
 from agile_shadow.core.helpers.spread import Spread
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.pairs.making import NameRequest, make_proven_proxy

@@ -14,7 +14,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.helpers.link import Helper
+from agile_shadow.core.helpers.presence import Helper
 from agile_shadow.core.helpers.scheduler import running
 from agile_shadow.core.shelves import Shelf
 from agile_shadow.desktop.places.storage.helpers_panel import HelpersPanel, rows_of

@@ -85,7 +85,7 @@ class CountsModel(RuleBasedStateMachine):
 
 
 TestCounts = CountsModel.TestCase
-TestCounts.settings = settings(max_examples=60, stateful_step_count=30, deadline=None)
+TestCounts.settings = settings(max_examples=100, stateful_step_count=30, deadline=None)
 
 
 def test_one_proxy_more_is_one_clip_to_look_at_though_a_file_is_missing(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -28,6 +28,8 @@ from agile_shadow.desktop.places.storage.picture import tile_words
 from agile_shadow.desktop.places.storage.tidy_dialog import TidyDialog
 from agile_shadow.desktop.window import MainWindow
 from tests.core.test_attending import Slow
+from tests.core.test_kit import cut
+from tests.core.test_road import from_the_road, road_card
 from tests.core.test_storage import one_byte, some_file, used
 from tests.desktop import surfaces
 from tests.desktop.conftest import Opener
@@ -277,6 +279,38 @@ def test_a_kit_is_made_and_comes_home(qtbot: QtBot, window: MainWindow, place: P
     assert session.project.timeline.pictures[0].blocks[0].length == blocks[0].length
     session.undo()
     assert session.project.cut == mine
+
+
+def test_what_was_shot_on_the_road_comes_home_and_stays_when_the_cut_is_undone(
+    qtbot: QtBot, place: Path, tmp_path: Path, open_window: Opener
+) -> None:
+    cut(place / "film.otio")
+    make_kit(KitRequest(load_project(place / "film.otio"), place / "kit"), lambda _done: None)
+    card = road_card(place, tmp_path / "Road card")
+    from_the_road(place / "kit", card)
+    window = open_window(place / "film.otio")
+    go(qtbot, window, "Storage")
+    storage, session = window.storage, window.work.session
+    storage.choose("kits")
+    storage.kits.folder.setFocus()
+    qtbot.keyClicks(storage.kits.folder, str(place / "kit"))
+    qtbot.keyClick(storage.kits.folder, Key.Key_Return)
+    qtbot.waitUntil(storage.kits.home.isEnabled, timeout=20_000)
+    before = session.project.cut
+    qtbot.mouseClick(storage.kits.home, LEFT)
+    dialog = storage.kits.dialog
+    assert isinstance(dialog, KitHomeDialog)
+    qtbot.waitUntil(dialog.bring.isEnabled, timeout=20_000)
+    assert [dialog.clips.item(row).text() for row in range(dialog.clips.count())] == ["ROAD_0001"]
+    assert "1 clip from the road" in dialog.says.text()
+    qtbot.mouseClick(dialog.bring, LEFT)
+    qtbot.waitUntil(lambda: "1 clip came home, read back and equal" in window.notice.text(), timeout=60_000)
+    (came,) = [clip for clip in session.project.clips if clip.name == "ROAD_0001"]
+    path = session.project.path(came.original.file)
+    assert path is not None and path.read_bytes() == (card / "ROAD_0001.MTS").read_bytes()
+    assert session.project.timeline.pictures[0].blocks[-1].clip == came.id
+    session.undo()
+    assert session.project.timeline == before.timeline and came in session.project.clips and path.exists()
 
 
 def test_a_drive_that_goes_is_noticed_and_comes_back(qtbot: QtBot, window: MainWindow, place: Path) -> None:

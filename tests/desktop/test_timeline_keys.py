@@ -208,12 +208,12 @@ def test_tracks_by_keys(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     window = in_the_second(qtbot, film, open_window)
     view, doing = window.timeline.view, window.timeline.doing
     names = [track.name for track in view.rows.order(line_of(window))]
-    active = doing.track_in_hand()
+    active = doing.hand.track_in_hand()
     assert active is not None
     seen = []
     for _step in names:
         press(qtbot, "Ctrl+Down", view)
-        now = doing.track_in_hand()
+        now = doing.hand.track_in_hand()
         assert now is not None
         seen.append(now.name)
     assert sorted(seen) == sorted(names) and seen[-1] == active.name  # round, and back
@@ -223,7 +223,7 @@ def test_tracks_by_keys(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     press(qtbot, "Ctrl+L", view)
     press(qtbot, "Ctrl+Up", view)
     empty = line_of(window).pictures[1]
-    while doing.track_in_hand() != empty:
+    while doing.hand.track_in_hand() != empty:
         press(qtbot, "Ctrl+Up", view)
     press(qtbot, "Ctrl+Shift+Delete", view)
     assert len(line_of(window).pictures) == 1 and empty not in line_of(window).tracks

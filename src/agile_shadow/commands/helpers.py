@@ -18,8 +18,9 @@ from ..core.helpers.confined import import_engine
 from ..core.helpers.helper import Helping
 from ..core.helpers.joined import keep_joined, kept_joined, write_unit
 from ..core.helpers.line import JoinLine
-from ..core.helpers.link import Helper, Link, start_scheduler
-from ..core.helpers.scheduler import running
+from ..core.helpers.link import Link
+from ..core.helpers.presence import Helper
+from ..core.helpers.scheduler import running, start_scheduler
 from ..core.helpers.suite import Suite
 from .shared import AsJson, answer, say, told
 

@@ -29,6 +29,7 @@ class Closing:
         self._end_parts = end_parts
         self.asks = True
         self.goes_on = False
+        self._told_elsewhere = False
         self.state: Literal["open", "ending", "closed"] = "open"
 
     def close(self) -> bool:
@@ -70,7 +71,9 @@ class Closing:
             if not self.asks:
                 return True
             if session.is_changed_elsewhere:
-                QMessageBox.warning(self._window, "Changed by another program", problem)
+                if not self._told_elsewhere:  # it is tried once more at the very end
+                    QMessageBox.warning(self._window, "Changed by another program", problem)
+                self._told_elsewhere = True
                 return True
             answer = ask_unsaved(self._window, problem, may_stay)
             if answer in ("stay", "without"):

@@ -16,7 +16,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from ..core.handover import HandOver, hand_over
-from ..core.helpers.link import Helper
+from ..core.helpers.presence import Helper
 from ..core.ingest import ItemState
 from ..core.log import cache_folder
 from ..core.playback import Picture

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 
 from ..core.project import Clip, Project
 from ..core.switch import Presence, choose
@@ -16,6 +17,16 @@ RULE = (
 )
 
 
+@dataclass(frozen=True)
+class _Seen:
+    """What a clip shows; identities of the shelves of its files, and of those on which one of them is there."""
+
+    clip: Clip
+    kind: str
+    shelves: frozenset[str]
+    here: frozenset[str]
+
+
 class Counts:
     """Counted anew only where clips, switch or drives have changed: there may be ten thousand clips, of which one at a
     time changes while proxies are made."""
@@ -23,10 +34,8 @@ class Counts:
     def __init__(self) -> None:
         self._known: tuple[object, ...] = ()
         self._text = ""
-        self._around: tuple[object, ...] = ()  # what the kinds depend on besides the clip
-        self._kinds: dict[str, tuple[Clip, str]] = {}
-        self._away: tuple[str, ...] = ()
-        self._clips = 0
+        self._around: tuple[object, ...] = ()  # what is seen of a clip depends on it too
+        self._seen: dict[str, _Seen] = {}
 
     def text(self, project: Project, presence: Presence) -> str:
         """Such as ``38 on proxies, 2 have none, 1 pinned``."""
@@ -41,28 +50,39 @@ class Counts:
         clips = [clip for clip in project.clips if clip.original.info.kind == "video" or clip.proxies]
         if not clips:
             return ""
-        around = (project.showing, project.shelves, presence.version)
-        same = not _differ(around, self._around)
-        if not same:
-            self._around, self._kinds = around, {}
         if not presence.any_missing:
-            self._away = ()
-        elif not same or self._away or len(project.clips) < self._clips:
-            self._away = shelves_away(project, presence)
-        self._clips = len(project.clips)
-        kinds = Counter(self._kind(project, clip, presence) for clip in clips)
-        if not self._away:
+            kinds = Counter("proxy" if clip.proxies and project.side_of(clip) == "proxies" else "original"
+                            for clip in clips)  # fmt: skip
             return _words(project, clips, kinds, presence, pins)
-        every = (self._kind(project, clip, presence) for clip in project.clips)  # sound and stills too
-        kinds["missing"] = sum(1 for kind in every if kind == "missing")
-        return _words_away(self._away, kinds)
+        around = (project.showing, project.shelves, presence.version)
+        if _differ(around, self._around):
+            self._around, self._seen = around, {}
+        every = {clip.id: self._see(project, clip, presence) for clip in project.clips}
+        kinds = Counter(every[clip.id].kind for clip in clips)
+        away = _away(project, every.values())
+        if not away:
+            return _words(project, clips, kinds, presence, pins)
+        kinds["missing"] = sum(1 for one in every.values() if one.kind == "missing")  # sound and stills too
+        return _words_away(away, kinds)
 
-    def _kind(self, project: Project, clip: Clip, presence: Presence) -> str:
-        """What a clip shows, as known from the last time where it is the same clip."""
-        kept = self._kinds.get(clip.id)
-        if kept is None or kept[0] is not clip:
-            kept = self._kinds[clip.id] = clip, _kind(project, clip, presence)
-        return kept[1]
+    def _see(self, project: Project, clip: Clip, presence: Presence) -> _Seen:
+        """As known from the last time where it is the same clip."""
+        kept = self._seen.get(clip.id)
+        if kept is None or kept.clip is not clip:
+            files = (clip.original.file, *(proxy.file for proxy in clip.proxies))
+            here = (file.shelf for file in files if (path := project.place_or_none(file)) is not None
+                    and not presence.is_missing(path))  # fmt: skip
+            kept = self._seen[clip.id] = _Seen(
+                clip, choose(project, clip, presence).kind, frozenset(file.shelf for file in files), frozenset(here)
+            )
+        return kept
+
+
+def _away(project: Project, seen: Collection[_Seen]) -> tuple[str, ...]:
+    """Names of the shelves of which every file that the project has there is missing."""
+    of: set[str] = set().union(*(one.shelves for one in seen))
+    here: set[str] = set().union(*(one.here for one in seen))
+    return tuple(sorted(shelf.name for shelf in project.shelves if shelf.id in of - here))
 
 
 def _differ(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
@@ -91,28 +111,9 @@ def _words(project: Project, clips: Sequence[Clip], kinds: Counter[str], presenc
     return ", ".join(part for part in parts if part)
 
 
-def shelves_away(project: Project, presence: Presence) -> tuple[str, ...]:
-    """Names of the shelves of which every file that the project has there is missing."""
-    there: dict[str, bool] = {}
-    for clip in project.clips:
-        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)):
-            if not there.get(file.shelf):
-                path = project.place_or_none(file)
-                there[file.shelf] = path is not None and not presence.is_missing(path)
-    found = (project.shelf(identity) for identity, present in there.items() if not present)
-    return tuple(sorted(shelf.name for shelf in found if shelf is not None))
-
-
 def _without(clips: Sequence[Clip], kinds: Counter[str], presence: Presence, other: str) -> int:
     """How many show the other side since their own is missing; pins aside."""
     return kinds[other] - sum(1 for clip in clips if clip.pin) if presence.any_missing else 0
-
-
-def _kind(project: Project, clip: Clip, presence: Presence) -> str:
-    """What a clip shows; quick where nothing is missing, since there may be ten thousand."""
-    if presence.any_missing:
-        return choose(project, clip, presence).kind
-    return "proxy" if clip.proxies and project.side_of(clip) == "proxies" else "original"
 
 
 def unpinned(project: Project, clip: str) -> Project:

@@ -5,12 +5,11 @@ from __future__ import annotations
 import json
 import logging
 import secrets
-import subprocess
 import threading
 import time
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..errors import ShadowError, sentence
@@ -19,39 +18,19 @@ from ..threads import joined
 from .certificates import ASKER
 from .confined import confine
 from .orders import PROXY, Order
-from .scheduler import command, log_path, running
+from .presence import HERE, Helper, helper_of
+from .scheduler import start_scheduler
 from .seeing import question
 from .suite import Member, Suite, scheduler_folder
 from .table import LONGEST, run_named
-from .version import own_version
 
 log = logging.getLogger(__name__)
 _LOOK = 0.5  # seconds between two looks at the helpers
-LOST = 12.0  # seconds without a word, after which a helper's jobs are done by others
 _ASK_AGAIN = 60.0  # seconds after which a shelf that is seen is asked about again
 _NOT_SEEN = 20.0  # the same for one that is not
 _LAST_WORDS = 2.0  # seconds
 _CONNECT = 10.0  # seconds
-HERE = ""  # this machine, among those whose pace is known
 _SMOOTH = 0.3  # part of a new measurement in the pace
-
-
-@dataclass(frozen=True)
-class Helper:
-    """A helper at one moment. ``state``: ready, paused, away, or other version. ``shelves``: where it has those that
-    it sees, by identity. ``doing``: name and part (0 to 1) of each job. ``pace``: pixels of originals per second and
-    job, 0 before any was made. ``heard``: seconds since its last word, None where it never came."""
-
-    id: str
-    name: str
-    state: str = "away"
-    cores: int = 0
-    slots: int = 0
-    shelves: dict[str, str] = field(default_factory=dict)
-    doing: tuple[tuple[str, float], ...] = ()
-    pace: float = 0.0
-    heard: float | None = None
-    version: str = ""
 
 
 @dataclass
@@ -340,7 +319,7 @@ class Link:
         seen: dict[str, Helper] = {}
         address: dict[str, str] = {}
         for where, values in told.get("workers", {}).items():
-            helper = _helper_of(values, now)
+            helper = helper_of(values, now)
             if helper is not None:
                 seen[helper.id], address[helper.id] = helper, where
         with self._lock:
@@ -428,40 +407,5 @@ class Link:
         return joined(self._thread, limit)
 
 
-def _helper_of(values: dict[str, Any], now: float) -> Helper | None:
-    """A helper as the scheduler tells of it; None for what cannot be read."""
-    try:
-        told = values["metrics"].get("shadow")
-        heard = max(0.0, now - float(values["last_seen"]))
-        if told is None:  # it has only just come
-            return None
-        version = str(told["version"])[:200]
-        state = "away" if heard > LOST else "ready" if version == own_version() else "other version"
-        return Helper(
-            str(values["name"]), "", state, int(told["cores"]), min(256, max(0, int(told["slots"]))),
-            {str(key)[:200]: str(value)[:4000] for key, value in told["shelves"].items()},
-            tuple((str(title)[:300], float(part)) for title, part in told["doing"][:256]), 0.0, heard, version,
-        )  # fmt: skip
-    except (KeyError, TypeError, ValueError, AttributeError):
-        return None
-
-
 def _only_the_asker(name: str) -> str:
     return "" if name == ASKER else "it is not this user's scheduler"
-
-
-def start_scheduler(patience: float = _CONNECT) -> None:
-    """Have this user's scheduler run, apart from this process. Raises ShadowError when it does not come up."""
-    if running() is not None:
-        return
-    scheduler_folder().mkdir(parents=True, exist_ok=True, mode=0o700)
-    with log_path().open("w") as out:
-        process = subprocess.Popen(
-            command(), stdin=subprocess.DEVNULL, stdout=out, stderr=subprocess.STDOUT, start_new_session=True
-        )
-    end = time.monotonic() + patience
-    while time.monotonic() < end and process.poll() is None:
-        if running():
-            return
-        time.sleep(0.05)
-    raise ShadowError("the scheduler did not start", log_path(), "See that file.")

@@ -6,6 +6,7 @@ import asyncio
 import fcntl
 import logging
 import os
+import subprocess
 import sys
 import time
 from contextlib import suppress
@@ -21,6 +22,7 @@ from .suite import Suite, scheduler_folder
 
 log = logging.getLogger("agile_shadow.helpers.scheduler")
 _LOOK = 1.0  # seconds between two looks at who was sent away
+_CONNECT = 10.0  # seconds
 _ALONE = 3  # looks without any helper that was invited, after which it ends
 
 
@@ -139,6 +141,23 @@ def command() -> list[str]:
 def log_path() -> Path:
     """Where what its libraries print goes."""
     return scheduler_folder() / "scheduler.log"
+
+
+def start_scheduler(patience: float = _CONNECT) -> None:
+    """Have this user's scheduler run, apart from this process. Raises ShadowError when it does not come up."""
+    if running() is not None:
+        return
+    scheduler_folder().mkdir(parents=True, exist_ok=True, mode=0o700)
+    with log_path().open("w") as out:
+        process = subprocess.Popen(
+            command(), stdin=subprocess.DEVNULL, stdout=out, stderr=subprocess.STDOUT, start_new_session=True
+        )
+    end = time.monotonic() + patience
+    while time.monotonic() < end and process.poll() is None:
+        if running():
+            return
+        time.sleep(0.05)
+    raise ShadowError("the scheduler did not start", log_path(), "See that file.")
 
 
 if __name__ == "__main__":

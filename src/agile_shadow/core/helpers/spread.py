@@ -16,16 +16,17 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from contextlib import suppress
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
 from ..errors import Cancelled
 from ..jobs import Executor, Task
 from ..shelves import Shelf
-from .kinds import Kind, kind_of
-from .link import HERE, Helper, Link
+from .entries import Entry, Try
+from .kinds import kind_of
+from .link import Link
 from .orders import Order
+from .presence import HERE, Helper
 
 log = logging.getLogger(__name__)
 
@@ -33,42 +34,6 @@ _TRIES = 2  # at helpers; then it is made here
 _LOOKED = 50  # of those that wait, for one that a helper can do; the others are looked at when these are gone
 _WORTH = 0.7  # a second try at the end must be reckoned to take less than this part of what the first still takes
 _NAMING = 0.02  # part of a job that looking at it and naming it is
-
-
-@dataclass(eq=False)
-class _Try:
-    """One of the places where a job is being done; ``token`` is a helper's, ``future`` this machine's."""
-
-    helper: str = ""
-    token: str = ""
-    future: Future[Any] | None = None
-    order: Order | None = None
-    begun: float = 0.0
-    part: float = 0.0
-
-
-@dataclass(eq=False)
-class _Entry:
-    task: Task
-    request: Any
-    on_progress: Callable[[float], None]
-    priority: int
-    number: int
-    held: bool
-    stalled_after: float | None
-    weight: float
-    kind: Kind | None
-    future: Future[Any] = field(default_factory=Future)
-    tries: list[_Try] = field(default_factory=list)
-    failed: set[str] = field(default_factory=set)  # helpers that did not bring it
-    answer: tuple[Order, dict[str, Any]] | None = None
-    naming: Future[Any] | None = None
-    cancelled: bool = False
-
-    @property
-    def waits(self) -> bool:
-        """Whether nobody does it yet."""
-        return not self.tries and self.answer is None and self.naming is None and not self.future.done()
 
 
 class Spread:
@@ -84,9 +49,9 @@ class Spread:
         self._link = link
         self._shelves = shelves
         self._lock = threading.RLock()
-        self._entries: dict[Future[Any], _Entry] = {}
-        self._active: set[_Entry] = set()  # those that somebody does, or that are being named
-        self._unwanted: deque[_Entry] = deque()
+        self._entries: dict[Future[Any], Entry] = {}
+        self._active: set[Entry] = set()  # those that somebody does, or that are being named
+        self._unwanted: deque[Entry] = deque()
         self._numbers = itertools.count()
         self._reasons: set[str] = set()
         self._closed = False
@@ -121,7 +86,7 @@ class Spread:
         kind = kind_of(task)
         weight = kind.weight(request) if kind is not None else 1.0
         number = next(self._numbers)
-        entry = _Entry(task, request, on_progress, priority, number, held, stalled_after, weight, kind)
+        entry = Entry(task, request, on_progress, priority, number, held, stalled_after, weight, kind)
         with self._lock:
             if self._closed:
                 entry.future.set_exception(Cancelled())
@@ -150,7 +115,7 @@ class Spread:
         self._stand(entry, on or bool(self._reasons))
         self.look_again()
 
-    def _stand(self, entry: _Entry, on: bool) -> None:
+    def _stand(self, entry: Entry, on: bool) -> None:
         for one in tuple(entry.tries):
             if one.future is not None:
                 self._local.hold(one.future, entry.held)
@@ -164,7 +129,7 @@ class Spread:
             self._give_up(entry)
             self.look_again()
 
-    def _give_up(self, entry: _Entry) -> None:
+    def _give_up(self, entry: Entry) -> None:
         entry.cancelled = True
         self._unwanted.append(entry)
 
@@ -263,10 +228,10 @@ class Spread:
                 return True
         return not waiting and self._give_twice(room_here)
 
-    def _pace(self, entry: _Entry, helper: str = HERE) -> float:
+    def _pace(self, entry: Entry, helper: str = HERE) -> float:
         return self._link.pace(entry.kind.name, helper) if entry.kind is not None else 0.0
 
-    def _order(self, entry: _Entry) -> Order | None:
+    def _order(self, entry: Entry) -> Order | None:
         if entry.kind is None or len(entry.failed) >= _TRIES:
             return None
         try:
@@ -274,7 +239,7 @@ class Spread:
         except OSError:
             return None
 
-    def _fitting(self, entry: _Entry, order: Order | None) -> list[Helper]:
+    def _fitting(self, entry: Entry, order: Order | None) -> list[Helper]:
         if order is None:
             return []
         busy = {one.helper for one in entry.tries}
@@ -300,7 +265,7 @@ class Spread:
                 return True
         return False
 
-    def _left(self, entry: _Entry, one: _Try, now: float) -> float:
+    def _left(self, entry: Entry, one: Try, now: float) -> float:
         """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""
         went = now - one.begun
         if one.part > 0.05:
@@ -310,8 +275,8 @@ class Spread:
 
     # Here
 
-    def _do_here(self, entry: _Entry) -> None:
-        one = _Try(begun=time.monotonic())
+    def _do_here(self, entry: Entry) -> None:
+        one = Try(begun=time.monotonic())
 
         def told(part: float) -> None:
             if part == 0.0:
@@ -326,7 +291,7 @@ class Spread:
         self._active.add(entry)
         future.add_done_callback(partial(self._here_ended, entry, one))
 
-    def _here_ended(self, entry: _Entry, one: _Try, future: Future[Any]) -> None:
+    def _here_ended(self, entry: Entry, one: Try, future: Future[Any]) -> None:
         error = future.exception()
         if isinstance(error, Cancelled) and not entry.cancelled and not self._closed:
             pass  # a second try that was taken back, for a helper's came first
@@ -341,15 +306,15 @@ class Spread:
         self._may_name(entry)
         self.look_again()
 
-    def _told(self, entry: _Entry, one: _Try, part: float) -> None:
+    def _told(self, entry: Entry, one: Try, part: float) -> None:
         one.part = part
         if not entry.future.done():
             entry.on_progress(max((other.part for other in entry.tries), default=part))
 
     # At a helper
 
-    def _send(self, entry: _Entry, helper: Helper, order: Order) -> None:
-        one = _Try(helper.id, order=order, begun=time.monotonic())
+    def _send(self, entry: Entry, helper: Helper, order: Order) -> None:
+        one = Try(helper.id, order=order, begun=time.monotonic())
         entry.tries.append(one)
         self._active.add(entry)
         if len(entry.tries) == 1:
@@ -359,7 +324,7 @@ class Spread:
             lambda part: self._told(entry, one, part * (1 - _NAMING)),
         )  # fmt: skip
 
-    def _helper_ended(self, entry: _Entry, one: _Try, values: dict[str, Any] | None, why: str) -> None:
+    def _helper_ended(self, entry: Entry, one: Try, values: dict[str, Any] | None, why: str) -> None:
         order = one.order
         assert order is not None
         with self._lock:
@@ -378,7 +343,7 @@ class Spread:
         self._may_name(entry)
         self.look_again()
 
-    def _may_name(self, entry: _Entry) -> None:
+    def _may_name(self, entry: Entry) -> None:
         """Look at what a helper made and name it, when nobody else is at it any more."""
         with self._lock:
             if entry.answer is None or entry.tries or entry.naming is not None:
@@ -399,7 +364,7 @@ class Spread:
             entry.naming = self._names.submit(task, request)
         entry.naming.add_done_callback(partial(self._named, entry, order))
 
-    def _named(self, entry: _Entry, order: Order, future: Future[Any]) -> None:
+    def _named(self, entry: Entry, order: Order, future: Future[Any]) -> None:
         error = future.exception()
         self._clear(order)
         if error is None:
@@ -421,7 +386,7 @@ class Spread:
 
     # Ends
 
-    def _take_back(self, entry: _Entry) -> None:
+    def _take_back(self, entry: Entry) -> None:
         for one in tuple(entry.tries):
             self._take_back_try(entry, one)
         if entry.naming is not None:
@@ -429,7 +394,7 @@ class Spread:
         elif not entry.tries:
             self._settle(entry, error=Cancelled())
 
-    def _take_back_try(self, entry: _Entry, one: _Try) -> None:
+    def _take_back_try(self, entry: Entry, one: Try) -> None:
         if one.future is not None:
             self._local.cancel(one.future)
             return
@@ -439,7 +404,7 @@ class Spread:
         if one.order is not None:
             self._clear(one.order)
 
-    def _settle(self, entry: _Entry, result: Any = None, error: BaseException | None = None) -> None:
+    def _settle(self, entry: Entry, result: Any = None, error: BaseException | None = None) -> None:
         with self._lock:
             if entry.future.done() or self._entries.pop(entry.future, None) is None:
                 return

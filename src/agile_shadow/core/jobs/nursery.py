@@ -191,6 +191,8 @@ def _forked(channel: socket.socket, pipe: int, order: _Order) -> int:
         between, pid = os.getpid(), os.fork()
         if not pid:
             channel.close()
+            os.close(reads)
+            os.close(writes)
             _grow(pipe, order, between)
         os.write(writes, _LENGTH.pack(pid))
         os._exit(0)

@@ -10,8 +10,8 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.amounts import counted
-from ....core.helpers.link import Helper
 from ....core.helpers.orders import PROXY
+from ....core.helpers.presence import Helper
 from ....core.helpers.suite import Suite
 from ....core.shelves import Shelf
 from ...invitation import Invitation

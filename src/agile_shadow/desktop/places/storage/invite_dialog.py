@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from ....core.errors import sentence
 from ....core.helpers.confined import import_engine
-from ....core.helpers.link import start_scheduler
+from ....core.helpers.scheduler import start_scheduler
 from ....core.helpers.suite import Suite, own_addresses
 from ...work import Work
 

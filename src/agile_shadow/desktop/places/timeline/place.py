@@ -311,7 +311,7 @@ class TimelinePlace(PlacePage):
         elif identity in ("mark_in", "mark_out", "unmark") and self._on_timeline:
             self._mark(identity)
         elif identity in ("previous_cut", "next_cut"):
-            self._sought(self.doing.next_cut(1 if identity == "next_cut" else -1))
+            self._sought(self.doing.hand.next_cut(1 if identity == "next_cut" else -1))
         elif identity in self.doing.commands:
             self.doing.commands[identity]()
         elif identity in ("undo", "redo"):
@@ -356,7 +356,7 @@ class TimelinePlace(PlacePage):
         """The marked stretch, else what the chosen blocks cover, else what the block under the playhead covers."""
         line = self._work.session.project.timeline
         chosen = [block for one in self.view.chosen if (block := line.block(one)) is not None]
-        here = self.doing.block_here()
+        here = self.doing.hand.block_here()
         blocks = chosen or ([here] if here is not None else [])
         if line.mark_in is not None or line.mark_out is not None:
             start, end = marked(line)

@@ -1,0 +1,50 @@
+"""Jobs that wait in a spread's row, and where each is being done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..jobs import Task
+from .kinds import Kind
+from .orders import Order
+
+
+@dataclass(eq=False)
+class Try:
+    """One of the places where a job is being done; ``token`` is a helper's, ``future`` this machine's."""
+
+    helper: str = ""
+    token: str = ""
+    future: Future[Any] | None = None
+    order: Order | None = None
+    begun: float = 0.0
+    part: float = 0.0
+
+
+@dataclass(eq=False)
+class Entry:
+    """A job: asked for, waiting, done somewhere, or looked at and named here."""
+
+    task: Task
+    request: Any
+    on_progress: Callable[[float], None]
+    priority: int
+    number: int
+    held: bool
+    stalled_after: float | None
+    weight: float
+    kind: Kind | None
+    future: Future[Any] = field(default_factory=Future)
+    tries: list[Try] = field(default_factory=list)
+    failed: set[str] = field(default_factory=set)  # helpers that did not bring it
+    answer: tuple[Order, dict[str, Any]] | None = None
+    naming: Future[Any] | None = None
+    cancelled: bool = False
+
+    @property
+    def waits(self) -> bool:
+        """Whether nobody does it yet."""
+        return not self.tries and self.answer is None and self.naming is None and not self.future.done()
