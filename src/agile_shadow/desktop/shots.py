@@ -260,7 +260,7 @@ def _pairs(window: MainWindow, folder: Path, home: Path) -> None:
 
 
 def _presets(window: MainWindow, folder: Path) -> None:
-    """The place with everything measured, burn-ins, and a trial."""
+    """The place with everything measured, and a trial."""
     window.command("place_1")
     place, measuring = window.presets, window.measuring
     _settle(window, 1.5)
@@ -271,7 +271,6 @@ def _presets(window: MainWindow, folder: Path) -> None:
     place.sentence.more["Take"].setChecked(True)
     _settle(window, 1.5)
     until(lambda: not measuring.now and not measuring.waiting)
-    _save(window, folder, "presets-marks")
     place.trial.click()
     dialog = place.trial_dialog
     dialog.clip.setCurrentIndex(next(n for n, s in enumerate(dialog.samples) if s.path.stem == "AIR_0012"))
