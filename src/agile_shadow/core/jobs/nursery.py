@@ -137,7 +137,7 @@ class Nursery:
             process.wait()
 
     def close(self) -> None:
-        """End the process, and its workers with it; the next worker begins another."""
+        """End the process; its workers go on, and the next worker begins another."""
         with self._lock:
             self._close()
 
