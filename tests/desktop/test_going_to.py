@@ -137,6 +137,6 @@ def test_shelves_are_added_named_found_elsewhere_shared_and_taken_off_the_list(
     now = next(one for one in session.project.shelves if one.id == shelf.id)
     storage.set_for_all(now, True)
     qtbot.waitUntil(lambda: any(one.id == shelf.id for one in user_shelves()), timeout=20_000)
-    storage.remove(now)
+    storage.remove(now)  # at once: what was still on its way does not bring it back
     qtbot.waitUntil(lambda: "Breakwater" not in names(), timeout=20_000)
     assert not any(one.id == shelf.id for one in (*user_shelves(), *session.project.shelves)) and moved.is_dir()

@@ -53,6 +53,7 @@ class StoragePlace(PlacePage):
         self.setObjectName("place")
         self._work = work
         self.rows: list[ShelfRow] = []
+        self._looks = 0
         self._wish = ""  # what is to be chosen once the list is there
         self.rooms: dict[str, Room] = {}
         self._counting: set[str] = set()
@@ -121,7 +122,14 @@ class StoragePlace(PlacePage):
     def refresh(self) -> None:
         """Look at all shelves on a thread; those that moved are mended by themselves."""
         project = self._work.session.project
-        self._work.in_background(lambda: look_at_shelves(project, user_shelves()), self._show)
+        self._looks += 1
+        number = self._looks
+
+        def then(rows: list[ShelfRow]) -> None:
+            if number == self._looks:  # what was asked for before may come after it
+                self._show(rows)
+
+        self._work.in_background(lambda: look_at_shelves(project, user_shelves()), then)
 
     def _show(self, rows: list[ShelfRow]) -> None:
         found = [row for row in rows if row.state.found_at is not None and row.in_project]
@@ -306,7 +314,9 @@ class StoragePlace(PlacePage):
         self._running = running
 
     def _change(self, make: Any, keep: bool = False) -> None:
-        """Make a shelf on a thread, then put it into the project, and among the user's where it is one of them."""
+        """Make a shelf on a thread, then put it into the project, and among the user's where it is one of them. One
+        that was taken off the list meanwhile stays off it."""
+        before = {shelf.id for shelf in self._work.session.project.shelves}
 
         def work() -> Shelf:
             shelf: Shelf = make()
@@ -315,7 +325,9 @@ class StoragePlace(PlacePage):
             return shelf
 
         def then(shelf: Shelf) -> None:
-            self._work.session.absorb(lambda footage: footage.with_shelf_replaced(shelf))
+            now = {one.id for one in self._work.session.project.shelves}
+            if shelf.id in now or shelf.id not in before:
+                self._work.session.absorb(lambda footage: footage.with_shelf_replaced(shelf))
             self.refresh()
 
         self._work.in_background(work, then)
