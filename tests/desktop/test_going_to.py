@@ -37,7 +37,6 @@ def test_every_place_clip_timeline_preset_and_setting_is_gone_to(
 ) -> None:
     window = cutting(qtbot, film, open_window)
     window.command("new_timeline")
-    choose(qtbot, window, pictures(window)[0]) if pictures(window) else None
     project = window.work.session.project
     found = list(hits(window))
     kinds = {hit.kind for hit in found}
