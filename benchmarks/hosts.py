@@ -19,8 +19,12 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
+
+from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.timeline import append
 
 _SANDBOX = (
     "unshare", "--user", "--map-root-user", "--net", "--mount", "--pid", "--fork", "--kill-child", "--mount-proc"
@@ -344,6 +348,47 @@ def doors(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
     return found
 
 
+def film(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
+    """A film made here, by a helper, and by a helper that is killed on the way."""
+    world = World(base / "film")
+    preset = base / "preset.json"
+    preset.write_text(json.dumps(PRESET))
+    world.begin(card, preset).wait(240)
+    project, folder = world.base / "film.otio", world.base / "shelves" / "Boathouse"
+    save_project(_cut(load_project(project)), project)
+    export = ("export", "--project", str(project), "--film", "DNxHR SQ, MOV")
+    world.ask(*export, "--out", str(folder / "here.mov"))
+    host = world.add()
+    host.join()
+    world.heard(1)
+    world.ask(*export, "--out", str(folder / "there.mov"), "--helper")
+    run = subprocess.Popen(world.command(*export, "--out", str(folder / "killed.mov"), "--helper"),
+                           env=_environment(world.home), stdout=subprocess.DEVNULL)  # fmt: skip
+    _until(lambda: run.poll() is not None or list(folder.glob(".killed.mov.*.part")), 60, "a film that is made")
+    host.kill()
+    run.wait(240)
+    found = world.outcome()
+    world.ask("helpers", "stop")
+    names = ("here", "there", "killed")
+    texts = [(folder / f"{name}.mov.certificate.json").read_text() for name in names]
+    return {
+        "kind": kind, "films": len({found["files"].get(f"Boathouse/{name}.mov") for name in names}),
+        "helped": found["helped"], "left": [name for name in found["files"] if Path(name).name.startswith(".")],
+        "said": ["by a helper" in text for text in texts], "paths": [str(host.drives) in text for text in texts],
+        "originals": len({json.dumps(json.loads(text)["originals"]) for text in texts}),
+    }  # fmt: skip
+
+
+def _cut(project: Project) -> Project:
+    """A second of each of three clips."""
+    clips = [clip for clip in project.clips if clip.original.info.kind == "video"][:3]
+    project = project.with_timeline_settings_of(clips[0])
+    line = project.timeline
+    for clip in clips:
+        line = append(line, clip.piece(Fraction(0), Fraction(1)))
+    return project.but(timeline=line)
+
+
 def _listening(host: Host | None = None) -> Iterator[str]:
     """Addresses at which anything on the machine that asks, or on a helper's, listens."""
     command = ["ss", "-Hltn"]
@@ -356,7 +401,7 @@ def main() -> None:
     """One scenario; the last line printed is what came of it."""
     scenario, base, card, seed = sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]), int(sys.argv[4])
     base.mkdir(parents=True, exist_ok=True)
-    call = doors if scenario == "doors" else disturbed
+    call = doors if scenario == "doors" else film if scenario == "film" else disturbed
     print(json.dumps(call(base, card, scenario, seed)), flush=True)
 
 

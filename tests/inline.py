@@ -52,6 +52,9 @@ class InlinePool:
         self.threads[-1].start()
         return future
 
+    def whose(self, future: Future[Any]) -> str:
+        return ""
+
     def prefer(self, future: Future[Any], priority: int) -> None:
         """There is no order here."""
 

@@ -296,7 +296,7 @@ def test_a_link_out_of_the_shelf_is_not_followed_and_a_shelf_that_was_changed_no
 
 
 def test_another_function_is_none_of_a_helpers(shelves: tuple[Shelf, Shelf]) -> None:
-    answer = json.loads(Bench(1).run("t", {**sent(order_of(asked(shelves), shelves)), "name": "film"}))
+    answer = json.loads(Bench(1).run("t", {**sent(order_of(asked(shelves), shelves)), "name": "wipe"}))
     assert "nothing that a helper does" in answer["failed"]
     assert "why" in Bench(1).asked("format", {}) and Bench(1).asked("cancel", {"token": "none"}) == {}
 

@@ -41,6 +41,13 @@ def test_whatever_happens_to_a_helper_files_and_report_are_those_without_helpers
     assert found["files"] > 15 and found["helped"] >= 1, found
 
 
+def test_a_film_by_a_helper_is_the_one_made_here_also_where_the_helper_is_killed(hosts: Path, clips: Path) -> None:
+    found = play("film", hosts, clips)
+    assert found["films"] == 1 and found["originals"] == 1 and found["left"] == [], found
+    assert found["said"] == [False, True, False] and found["helped"] == 1, found
+    assert not any(found["paths"]), "the certificate names the files of the machine that asked"
+
+
 def test_only_helpers_that_were_invited_and_not_sent_away_come_in_and_only_to_work(hosts: Path, clips: Path) -> None:
     found = play("doors", hosts, clips)
     assert len(found["listening"]) == 1, "the scheduler, with certificates, and nothing else"

@@ -21,9 +21,11 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import Cancelled, MediaError
 from agile_shadow.core.helpers import spread as spreading
+from agile_shadow.core.helpers.kinds import KINDS
 from agile_shadow.core.helpers.orders import Order, weight_of
 from agile_shadow.core.helpers.presence import Helper
 from agile_shadow.core.helpers.spread import Spread
+from agile_shadow.core.jobs import Handed, Hands, JobStore, Listing, Piece
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.pairs.making import NameRequest, make_proven_proxy
 from agile_shadow.core.presets import Proxies
@@ -67,6 +69,9 @@ class HandPool:
     def hold(self, future: Future[Any], on: bool) -> None:
         (self.held.add if on else self.held.discard)(future)
 
+    def whose(self, future: Future[Any]) -> str:
+        return ""
+
     def cancel(self, future: Future[Any]) -> None:
         """It ends soon: as cancelled, or finished after all."""
         if future in self.tasks:
@@ -99,12 +104,16 @@ class HandLink:
     def __init__(self, slots: dict[str, int], paces: dict[str, float] | None = None) -> None:
         self.slots, self.paces = slots, paces or {}
         self.here = 0.0
+        self.known = True
         self.sent: dict[str, tuple[str, Order, Any, Any]] = {}
         self.stood: dict[str, bool] = {}
         self.taken_back: list[str] = []
         self._listeners: list[Callable[[], None]] = []
 
     def start(self) -> None: ...
+
+    def knows(self, needs: frozenset[str]) -> bool:
+        return self.known
 
     def want(self, shelves: Any) -> None: ...
 
@@ -114,6 +123,9 @@ class HandLink:
 
     def helpers(self) -> tuple[Helper, ...]:
         return tuple(Helper(name, name, "ready") for name in self.slots)
+
+    def name_of(self, helper: str) -> str:
+        return helper.title()
 
     def pace(self, kind: str, helper: str = "") -> float:
         return self.paces.get(helper) or self.here
@@ -228,6 +240,78 @@ def test_what_a_helper_made_is_named_here_and_its_progress_told(tmp_path: Path) 
     scene.named_here()
     assert future.result(0) == "helper" and scene.parts[1][0] == 0.0 and 0.4 < scene.parts[1][-1] < 0.5
     assert scene.hidden() == []
+
+
+def test_whose_a_job_is_can_be_asked(tmp_path: Path) -> None:
+    scene = Scene(tmp_path, {"one": 1}, {"one": 9.0})
+    scene.link.here = 1.0
+    there, here, waits = scene.submit(), scene.submit(), scene.submit()
+    assert [scene.spread.whose(one) for one in (there, here, waits)] == ["One", "", ""]
+    assert scene.spread.whose(Future()) == ""
+
+
+def test_the_line_of_a_job_says_which_helper_has_it_until_none_has(tmp_path: Path) -> None:
+    scene, store = Scene(tmp_path, {"one": 1}, {"one": 9.0}), JobStore()
+    listing = Listing(store)
+    run = store.begin("make", tmp_path / "p.otio", {})
+    listing.begin(run)
+    listing.put(Piece(run, "proxy", "A"))
+    hands = Hands(listing, store, lambda job, part: None)
+    request = ProxyRequest(
+        _file(scene.root / "A.mov"), scene.root / "A_p.mov", Proxies(), INFO, anchor=Anchor.of(scene.root)
+    )
+    hands.hand_over(Handed(scene.spread, make_proven_proxy, request, "proxy", "A", lambda result: None))
+    token, (_helper, _order, _ended, told) = next(iter(scene.link.sent.items()))
+    told(0.5)
+    piece = listing.piece("proxy", "A")
+    assert piece is not None and piece.note == "on helper One" and piece.part > 0.4
+    scene.link.slots.clear()
+    scene.link.end(token, None, "killed")
+    _request, told = next(iter(scene.local.tasks.values()))
+    told(0.1)
+    piece = listing.piece("proxy", "A")
+    assert piece is not None and piece.note == ""
+
+
+def _file(path: Path) -> Path:
+    path.write_bytes(b"original")
+    return path
+
+
+@pytest.fixture
+def away(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Jobs of the kind that is better done elsewhere."""
+    monkeypatch.setattr(spreading, "kind_of", lambda task: dataclasses.replace(KINDS["proxy"], away=True))
+
+
+def test_a_job_that_is_better_done_elsewhere_goes_to_any_helper_and_else_is_done_here(
+    tmp_path: Path, away: None
+) -> None:
+    scene = Scene(tmp_path, {"slow": 1}, {"slow": 1.0})
+    scene.link.here = 100.0
+    scene.submit()
+    assert [helper for helper, *_rest in scene.link.sent.values()] == ["slow"] and not scene.local.tasks
+    scene.submit()  # the only helper is busy
+    assert len(scene.local.tasks) == 1
+
+
+def test_it_waits_a_moment_for_helpers_that_are_only_just_looked_for(
+    tmp_path: Path, away: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scene = Scene(tmp_path, {})
+    scene.link.known = False
+    scene.submit()
+    scene.spread.look_again()
+    assert not scene.local.tasks
+    scene.link.slots["late"], scene.link.known = 1, True
+    scene.spread.look_again()
+    assert len(scene.link.sent) == 1 and not scene.local.tasks
+    scene.link.known = False
+    scene.submit()
+    assert not scene.local.tasks
+    monkeypatch.setattr(spreading, "_PATIENT", 0.0)
+    scene.spread.look_again()
+    assert len(scene.local.tasks) == 1
 
 
 @pytest.mark.parametrize("how", ["lost", "nonsense", "refused here"])
@@ -382,7 +466,8 @@ class Anything(RuleBasedStateMachine):
         waiting = {one[1].left.name for one in scene.link.sent.values() if one[1].left}
         waiting |= {request.partial for request, _told in scene.names.tasks.values()}
         answered = {
-            entry.answer[0].left.name for entry in scene.spread._entries.values()
+            entry.answer[0].left.name
+            for entry in scene.spread._entries.values()
             if entry.answer and entry.answer[0].left
         }
         assert set(scene.hidden()) <= waiting | answered

@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core.film import FILM_SETTINGS, FilmPicture, FilmRequest, FilmSettings, read_certificate
 from agile_shadow.core.handover import HandOver, hand_over
 from agile_shadow.core.handover.plain import plain_timeline
+from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.timeline import Marker, append, remove
@@ -131,6 +132,35 @@ def test_films_are_queued_in_the_order_they_were_asked_for(
     asked.set()
     qtbot.waitUntil(lambda: len(queued) == 3, timeout=20_000)
     assert queued == ["one.mp4", "two.mp4", "three.mp4"]
+
+
+def test_a_helper_is_asked_for_a_film_where_one_was_invited_and_what_stops_that_is_said(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with_cut(film)
+    small_settings()
+    window = open_window(film)
+    ready(qtbot, window)
+    card, asked = window.export.card, list[FilmRequest]()
+    monkeypatch.setattr(window.work.desk, "film", asked.append)
+    assert not card.helpers.isEnabled() and "Storage, Helpers" in card.helpers.toolTip()
+    Suite.of_this_user().invite("Edit 2", ("127.0.0.1",))
+    go(qtbot, window, "Timeline")
+    ready(qtbot, window)
+    qtbot.keyClick(card.helpers, Qt.Key.Key_Space)
+    assert card.helpers.isChecked()
+    card.out.setText(str(film.parent.parent / "far" / "film.mp4"))
+    assert card.where.isVisible() and "is on no shelf" in card.where.text()
+    shelf = window.work.session.project.shelves[0]
+    card.out.setText(str(shelf.root / "film.mp4"))
+    assert not card.where.isVisible()
+    qtbot.mouseClick(card.start, LEFT)
+    qtbot.waitUntil(lambda: len(asked) == 1, timeout=20_000)
+    assert asked[0].helpers and asked[0].out == shelf.root / "film.mp4"
+    card.draft.click()
+    assert "draft is made on this machine" in card.where.text()
+    card.helpers.click()
+    assert not card.where.isVisible() and not card.requests()[0].helpers
 
 
 def test_film_settings_of_ones_own_are_checked_and_kept(qtbot: QtBot, film: Path, open_window: Opener) -> None:

@@ -268,6 +268,20 @@ def test_the_wheel_scrolls_zooms_and_goes_through_tracks(
     assert view.rows.offset >= 0 and view.rows.top >= 0  # never past the beginning
 
 
+def test_a_timeline_in_sight_as_a_whole_stays_so_when_it_grows(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    view = window.timeline.view
+    for _doubled in range(4):
+        for keys in ("Ctrl+A", "Ctrl+C", "Ctrl+Shift+V"):
+            press(qtbot, keys, view)
+        assert view.x_of(line_of(window).length) <= view.width() and view.rows.offset == 0
+    assert line_of(window).length == 480
+    view.zoom(3)
+    scale = view.rows.scale
+    press(qtbot, "Ctrl+Shift+V", view)
+    assert line_of(window).length > 480 and view.rows.scale == scale  # chosen by hand: it stays
+
+
 def _wheel(view: object, steps: int, keys: Qt.KeyboardModifier) -> None:
     event = QWheelEvent(
         QPointF(300, 60), QPointF(300, 60), QPoint(), QPoint(0, steps), Qt.MouseButton.NoButton, keys,

@@ -13,19 +13,24 @@ from ..core.errors import ShadowError
 from ..core.film import (
     FILM_SETTINGS,
     FilmRequest,
+    FilmResult,
     describes_film,
     film_schema,
     final_check,
     make_film,
     settings_for,
     verify_film,
+    why_only_here,
 )
+from ..core.helpers.spreading import Spreading
+from ..core.jobs import Machine
 from ..core.project import load_project
 from ..core.timeline import Timeline
 from .kept import commands_for
 from .shared import AsJson, LineName, ProjectFile, answer, frame_on, line_named, say, told
 
 library = commands_for(FILM_SETTINGS, "film settings", describes_film, film_schema)
+_STALLED = 600.0  # seconds without a sign of life
 film = typer.Typer(no_args_is_help=True, help="A film that was made.")
 
 
@@ -36,6 +41,9 @@ def export(
     begin: Annotated[str, typer.Option("--from", help="First timecode or frame; default: the beginning.")] = "",
     end: Annotated[str, typer.Option("--to", help="Timecode or frame of the last one; default: the end.")] = "",
     draft: Annotated[bool, typer.Option("--draft", help="Quick, from proxies, marked as a draft.")] = False,
+    by_helper: Annotated[bool, typer.Option("--helper", help="By a helper that sees the shelves, if any is free.")] = (
+        False
+    ),
     timeline: LineName = "",
     as_json: AsJson = False,
 ) -> None:
@@ -46,17 +54,36 @@ def export(
         document = document.with_open(line.id)
         chosen = FILM_SETTINGS.find(settings) if settings else settings_for(out)
         first, last = _stretch(line, begin, end)
-        request = FilmRequest(document, out.absolute(), chosen, first, last, draft)
+        request = FilmRequest(document, out.absolute(), chosen, first, last, draft, by_helper)
         if not draft:
             for text in final_check(document, first, last).warnings:
                 say(text)
-        result = make_film(request, lambda done: None)
+        result = _by_a_helper(request) if by_helper else make_film(request, lambda done: None)
         for text in result.notes:
             say(text)
     how = "draft" if draft else "film"
     answer(result.to_json(), as_json,
            lambda: iter([f"{how}: {counted(result.frames, 'frame')}, {float(result.seconds):.2f} s, verified: {out}"])
         )  # fmt: skip
+
+
+def _by_a_helper(request: FilmRequest) -> FilmResult:
+    """By a helper where one is free, else here."""
+    why = why_only_here(request, request.project.shelves)
+    if why:
+        say(why)
+    machine = Machine()
+    helpers = Spreading(machine, lambda: request.project.shelves)
+    if not why and not helpers.invited:
+        say("No helper was invited: the film is made on this machine.")
+    try:
+        executor = machine.hire("render", stalled_after=_STALLED, with_helpers=True)
+        result: FilmResult = executor.submit(make_film, request).result()
+        return result
+    finally:
+        machine.end()
+        helpers.close(5.0)
+        machine.close(5.0)
 
 
 def _stretch(line: Timeline, begin: str, end: str) -> tuple[int, int | None]:

@@ -118,7 +118,7 @@ def _ingest_all(project: Path, requests: list[IngestRequest], now: bool, wait: b
         say("The other program has ended without doing it.")
     session = ProjectSession.open(project)
     machine = Machine()
-    helpers = Spreading(machine, session)
+    helpers = Spreading(machine, lambda: session.project.shelves)
     try:
         runs = [
             IngestRun(request, session, JobStore(), now=now, patient=wait, machine=machine) for request in requests

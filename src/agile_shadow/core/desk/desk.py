@@ -70,7 +70,7 @@ class Desk:
         machine: Machine | None = None,
     ) -> None:  # fmt: skip
         self.machine = machine or Machine()
-        self.helpers = Spreading(self.machine, session)
+        self.helpers = Spreading(self.machine, lambda: session.project.shelves)
         self.watches: list[Watch] = []
         self._session = session
         self._store = store

@@ -38,7 +38,7 @@ def film_request(request: FilmRequest) -> dict[str, Any]:
     save_project(request.project, path)
     return {
         "out": str(request.out), "project": str(path), "settings": request.settings.to_json(), "first": request.first,
-        "end": request.end, "draft": request.draft,
+        "end": request.end, "draft": request.draft, "helpers": request.helpers,
     }  # fmt: skip
 
 
@@ -55,6 +55,10 @@ class FilmRun(QueuedRun):
         self.frames = 0  # known when it has begun
         self.result: FilmResult | None = None
         super().__init__(values, session, store, machine)
+
+    def with_helpers(self) -> bool:
+        """As it was asked for."""
+        return self.values.get("helpers") is True
 
     @property
     def title(self) -> str:
@@ -83,8 +87,10 @@ class FilmRun(QueuedRun):
         chosen = values.get("settings")
         settings = film.FILM_SETTINGS.parse(chosen) if chosen else film.settings_for(self.out)
         end = values.get("end")
-        return film.FilmRequest(project, self.out, settings, int(values.get("first", 0)),
-                           None if end is None else int(end), self.draft)  # fmt: skip
+        return film.FilmRequest(
+            project, self.out, settings, int(values.get("first", 0)), None if end is None else int(end), self.draft,
+            self.with_helpers(),
+        )  # fmt: skip
 
     def work(self, piece: Piece) -> tuple[Any, FilmRequest]:
         """Render it."""

@@ -3,6 +3,7 @@ from .check import FinalCheck, SourceCheck, final_check, what_is_used
 from .estimate import Estimate, estimate_film
 from .findings import Finding, findings_of, larger_original
 from .library import FILM_SETTINGS, film_schema, plain_film, settings_for
+from .reach import why_only_here
 from .render import make_film
 from .request import FilmRequest, FilmResult
 from .settings import FilmPicture, FilmSettings, FilmSound, cannot_be_made, describes_film
@@ -35,4 +36,5 @@ __all__ = [
     "settings_for",
     "verify_film",
     "what_is_used",
+    "why_only_here",
 ]

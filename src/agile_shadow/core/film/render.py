@@ -6,7 +6,7 @@ import shutil
 import time
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -24,7 +24,7 @@ from .check import blocks_in, final_check
 from .drawing import Drawing, quickest
 from .estimate import pace_of_film
 from .loudness import Loudness
-from .proof import Drawn, prove_film
+from .proof import Drawn, FilmProof, prove_film
 from .request import FilmRequest, FilmResult
 from .signature import Signature, signature_of
 from .sounding import Sounding
@@ -67,7 +67,25 @@ def _refuse_name(request: FilmRequest) -> None:
     refuse_footage(request.project, request.out)
 
 
+@dataclass(frozen=True)
+class Proven:
+    """A film that lies whole under a temporary name and passed its proof. ``sources``: the files it was made from;
+    ``pace``: frames made per second."""
+
+    proof: FilmProof
+    loudness: Loudness | None
+    notes: tuple[str, ...]
+    sources: tuple[Path, ...]
+    pace: float
+
+
 def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
+    return name_film(request, partial, rendered(request, partial, report))
+
+
+def rendered(request: FilmRequest, partial: Path, report: Report) -> Proven:
+    """Render a film to ``partial`` and prove it there. Raises ExportError where it is not what was drawn, or an
+    original went away or changed meanwhile; MediaError, FFmpegError, OSError."""
     rendering = _Rendering(request, partial, report)
     before = {} if request.draft else states_of(request)
     begun = time.monotonic()
@@ -79,22 +97,30 @@ def _made(request: FilmRequest, partial: Path, report: Report) -> FilmResult:
     proof = prove_film(partial, request, drawn, lambda part: report(RENDERED + part * rest * 0.95))
     if proof.problems:
         raise ExportError(f"the film was not taken: {proof.problems[0]}", request.out, "Retry.")
-    _refuse_if_changed(before, {} if request.draft else states_of(request))
-    certificate = certify(request, partial, proof, rendering.loudness, tuple(rendering.notes))
+    refuse_if_changed(before, {} if request.draft else states_of(request))
+    return Proven(proof, rendering.loudness, tuple(rendering.notes), tuple(drawn.opened), pace)
+
+
+def name_film(request: FilmRequest, partial: Path, proven: Proven, digest: str = "") -> FilmResult:
+    """Give a proven film its name and its certificate. ``digest``: the xxh128 that its bytes must have, where another
+    machine wrote them. Raises ExportError, OSError."""
+    certificate = certify(request, partial, proven.proof, proven.loudness, proven.notes)
+    if digest and certificate.film_checksum != digest:
+        raise ExportError("the film that another machine made reads differently here", request.out, "Make it here.")
     _name_finally(request, partial)
     kept = keep_certificate(certificate, request.out)
     return FilmResult(
         path=request.out,
         frames=request.count,
         seconds=request.seconds,
-        sources=tuple(drawn.opened),
+        sources=proven.sources,
         settings=request.settings.name,
         draft=request.draft,
-        pace=pace,
+        pace=proven.pace,
         certificate=kept,
-        loudness=rendering.loudness.to_json() if rendering.loudness is not None else None,
+        loudness=proven.loudness.to_json() if proven.loudness is not None else None,
         original_pace=pace_of_film(replace(request, draft=False)) if request.draft else 0.0,
-        notes=tuple(rendering.notes),
+        notes=proven.notes,
     )
 
 
@@ -113,7 +139,7 @@ def states_of(request: FilmRequest) -> dict[Path, tuple[int, int] | None]:
     return found
 
 
-def _refuse_if_changed(before: Mapping[Path, object], after: Mapping[Path, object]) -> None:
+def refuse_if_changed(before: Mapping[Path, object], after: Mapping[Path, object]) -> None:
     """What a film says of its originals holds for as long as it was made and proven."""
     for path, state in before.items():
         if after.get(path) is None:

@@ -30,7 +30,8 @@ _DRAFT_MARKS = (
 class FilmRequest:
     """Frames ``first`` to before ``end`` (None: its end) of the project's open timeline, made into ``out``.
 
-    ``draft``: from whatever is quickest, small, and marked as that on every picture.
+    ``draft``: from whatever is quickest, small, and marked as that on every picture. ``helpers``: another machine
+    makes it, where one that can is free.
     """
 
     project: Project
@@ -39,6 +40,7 @@ class FilmRequest:
     first: int = 0
     end: int | None = None
     draft: bool = False
+    helpers: bool = False
 
     def checked(self) -> FilmRequest:
         """Itself; raises ExportError for what cannot be made."""

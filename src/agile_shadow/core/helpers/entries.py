@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
@@ -38,6 +39,7 @@ class Entry:
     weight: float
     kind: Kind | None
     future: Future[Any] = field(default_factory=Future)
+    begun: float = field(default_factory=time.monotonic)  # when it was asked for
     tries: list[Try] = field(default_factory=list)
     failed: set[str] = field(default_factory=set)  # helpers that did not bring it
     answer: tuple[Order, dict[str, Any]] | None = None

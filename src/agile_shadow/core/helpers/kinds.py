@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..below import Anchor
+from ..film.elsewhere import name_film_from_another
 from ..jobs import Task
 from ..pairs.making import name_from_another
 from ..shelves import Shelf
+from .film_orders import FILM, film_answered, film_order, film_text, film_weight, film_work
 from .orders import PROXY, Order, Work, answer_of, answered, order_of, weight_of, work_of
 from .proof_orders import PROOF, proof_answered, proof_order, proof_text, proof_work, take_proof
 
@@ -17,7 +19,8 @@ from .proof_orders import PROOF, proof_answered, proof_order, proof_text, proof_
 @dataclass(frozen=True)
 class Kind:
     """Of the one that asks: ``order`` of a request and the project's shelves, its ``weight``, and ``taken``, the task
-    and request that look here at what came. Of the helper: ``work`` of an order, and the ``answer`` with its result."""
+    and request that look here at what came; ``away``: whoever asks for it wants this machine free, so any helper is
+    better than this machine. Of the helper: ``work`` of an order, and the ``answer`` with its result."""
 
     name: str
     order: Callable[[Any, Sequence[Shelf]], Order | None]
@@ -25,6 +28,7 @@ class Kind:
     taken: Callable[[Order, dict[str, Any]], tuple[Any, Any]]
     work: Callable[[dict[str, Any], Mapping[str, tuple[Shelf, Anchor]]], Work]
     answer: Callable[[Any, float], str]
+    away: bool = False
 
 
 _PROXIES = Kind(
@@ -35,9 +39,14 @@ _PROOFS = Kind(
     PROOF, proof_order, lambda request: weight_of(request.original.info),
     lambda order, values: (take_proof, proof_answered(order, values)), proof_work, proof_text,
 )  # fmt: skip
+_FILMS = Kind(
+    FILM, film_order, film_weight, lambda order, values: (name_film_from_another, film_answered(order, values)),
+    film_work, film_text, away=True,
+)  # fmt: skip
 _BY_TASK = {  # by name: what proofs compute with is loaded where they are made
     ("agile_shadow.core.pairs.making", "make_proven_proxy"): _PROXIES,
     ("agile_shadow.core.pairs.proof", "prove"): _PROOFS,
+    ("agile_shadow.core.film.render", "make_film"): _FILMS,
 }
 KINDS: Mapping[str, Kind] = {one.name: one for one in _BY_TASK.values()}
 

@@ -118,6 +118,16 @@ class Link:
                 key=lambda one: -self.pace(kind, one.id),
             )
 
+    def knows(self, needs: frozenset[str]) -> bool:
+        """Whether any helper is ready, and it is known of each whether it sees these shelves."""
+        with self._lock:
+            ready = self._ready()
+            return bool(ready) and all((one.id, shelf) in self._asked for one in ready for shelf in needs)
+
+    def name_of(self, helper: str) -> str:
+        """What a helper is called."""
+        return next((one.name for one in self._members if one.id == helper), "a helper")
+
     def slots(self) -> int:
         """How many jobs all helpers that are ready do at a time."""
         with self._lock:

@@ -28,8 +28,8 @@ from ..strict import Count, Id, PathText, Strict, Time, Words
 
 PROXY = "proxy"
 
-_Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{32}$")]
-_Partial = Annotated[str, Field(max_length=255, pattern=r"^\.[^/]+\.part$")]
+Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{32}$")]
+PartialName = Annotated[str, Field(max_length=255, pattern=r"^\.[^/]+\.part$")]
 
 
 class Place(Strict):
@@ -45,7 +45,7 @@ class ProxyOrder(Strict):
 
     original: Place
     target: Place
-    partial: _Partial
+    partial: PartialName
     size: Count
     modified: Time
     info: dict[str, Any]
@@ -57,7 +57,7 @@ class ProxyAnswer(Strict):
     """What was made: bytes, xxh128, what of the original was found damaged, seconds it took, the proof if any."""
 
     size: Count
-    digest: _Digest
+    digest: Digest
     damage: Annotated[str, Field(max_length=1000)] = ""
     took: Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)]
     proof: dict[str, Any] | None = None
@@ -123,11 +123,13 @@ def answered(order: Order, values: dict[str, Any]) -> NameRequest:
 @dataclass(frozen=True)
 class Work:
     """A task for a worker process of the helper, and its request. ``files``: size and time of change (bytes,
-    nanoseconds) of those that must be what the one that asks has."""
+    nanoseconds) of those that must be what the one that asks has. ``name``: what it is of, for a person; the first of
+    these where that is ""."""
 
     task: Any
     request: Any
     files: Mapping[Path, tuple[int, int]]
+    name: str = ""
 
     def check(self) -> None:
         """Raises MediaError where a file is another one than the one that was meant."""
@@ -141,8 +143,8 @@ class Work:
 
     @property
     def title(self) -> str:
-        """The original's name."""
-        return next(iter(self.files)).name
+        """What the list of helpers shows of it."""
+        return self.name or next(iter(self.files)).name
 
 
 def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> Work:

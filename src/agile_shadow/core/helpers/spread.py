@@ -33,6 +33,7 @@ log = logging.getLogger(__name__)
 _TRIES = 2  # at helpers; then it is made here
 _LOOKED = 50  # of those that wait, for one that a helper can do; the others are looked at when these are gone
 _WORTH = 0.7  # a second try at the end must be reckoned to take less than this part of what the first still takes
+_PATIENT = 12.0  # seconds for which a job that is better done elsewhere waits for helpers to be heard
 _NAMING = 0.02  # part of a job that looking at it and naming it is
 
 
@@ -139,6 +140,12 @@ class Spread:
             self._give_up(entry)
         self.look_again()
 
+    def whose(self, future: Future[Any]) -> str:
+        """The helpers that work on a task, by name; "" where only this machine does."""
+        entry = self._entries.get(future)
+        at = {one.helper for one in tuple(entry.tries)} - {HERE} if entry is not None else set()
+        return " and ".join(sorted(self._link.name_of(one) for one in at))
+
     def pause(self, why: str = "") -> None:
         """Have everything stand still where it is, at helpers too."""
         with self._lock:
@@ -219,14 +226,21 @@ class Spread:
         for entry in waiting[:_LOOKED]:
             order = self._order(entry)
             helpers = self._fitting(entry, order)
-            faster = bool(helpers) and self._pace(entry, helpers[0].id) > self._pace(entry)
+            away = entry.kind is not None and entry.kind.away
+            faster = bool(helpers) and (away or self._pace(entry, helpers[0].id) > self._pace(entry))
             if helpers and order is not None and (room_here <= 0 or faster):
                 self._send(entry, helpers[0], order)
                 return True
+            if away and order is not None and self._may_be_heard(entry, order):
+                continue
             if room_here > 0:
                 self._do_here(entry)
                 return True
         return not waiting and self._give_twice(room_here)
+
+    def _may_be_heard(self, entry: Entry, order: Order) -> bool:
+        """Whether helpers are only just being looked for."""
+        return time.monotonic() - entry.begun < _PATIENT and not self._link.knows(order.needs)
 
     def _pace(self, entry: Entry, helper: str = HERE) -> float:
         return self._link.pace(entry.kind.name, helper) if entry.kind is not None else 0.0
@@ -253,17 +267,23 @@ class Spread:
             if len(tries := tuple(entry.tries)) == 1 and entry.answer is None and not (entry.held or entry.cancelled)
         ]  # fmt: skip
         for left, entry, first in sorted(going, key=lambda one: -one[0]):
-            order = self._order(entry)
-            for helper in self._fitting(entry, order):
-                if order is not None and entry.weight / max(1e-9, self._pace(entry, helper.id)) < _WORTH * left:
+            if self._worth(entry, self._link.free(frozenset()), left):  # only then are drives asked
+                order = self._order(entry)
+                for helper in self._worth(entry, self._fitting(entry, order), left):
+                    assert order is not None
                     self._send(entry, helper, order)
                     return True
             pace = self._pace(entry)
             here = entry.weight / pace if pace else float("inf")
-            if room_here > 0 and first.future is None and here < _WORTH * left:
+            away = entry.kind is not None and entry.kind.away
+            if room_here > 0 and first.future is None and not away and here < _WORTH * left:
                 self._do_here(entry)
                 return True
         return False
+
+    def _worth(self, entry: Entry, helpers: list[Helper], left: float) -> list[Helper]:
+        """Those that would have it much sooner than in the seconds it still takes."""
+        return [one for one in helpers if entry.weight / max(1e-9, self._pace(entry, one.id)) < _WORTH * left]
 
     def _left(self, entry: Entry, one: Try, now: float) -> float:
         """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from ..jobs import Executor, Machine, WorkerPool
-from ..project import ProjectSession
+from ..shelves import Shelf
 from .suite import Suite
 
 if TYPE_CHECKING:
@@ -16,10 +17,11 @@ _NAMING = 600.0  # seconds without progress, after which looking at what a helpe
 
 
 class Spreading:
-    """Has a machine's work go to helpers as well. Any thread may call any method."""
+    """Has a machine's work go to helpers as well. ``shelves``: those of the project, now. Any thread may call any
+    method."""
 
-    def __init__(self, machine: Machine, session: ProjectSession) -> None:
-        self._session = session
+    def __init__(self, machine: Machine, shelves: Callable[[], Sequence[Shelf]]) -> None:
+        self._shelves = shelves
         self._lock = threading.Lock()
         self._link: Link | None = None
         self._ended = False
@@ -37,12 +39,17 @@ class Spreading:
                 self._link.start()
             return self._link
 
+    @property
+    def invited(self) -> bool:
+        """Whether any helper was ever invited: a look at a small file."""
+        return Suite.of_this_user().exists
+
     def _spread(self, local: Executor, size: int) -> Executor:
-        if not Suite.of_this_user().exists:
+        if not self.invited:
             return local
         from .spread import Spread
 
-        return Spread(local, WorkerPool(1, _NAMING), size, self.link, lambda: self._session.project.shelves)
+        return Spread(local, WorkerPool(1, _NAMING), size, self.link, self._shelves)
 
     def end(self) -> None:
         """End it soon, without waiting."""

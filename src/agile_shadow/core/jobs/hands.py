@@ -13,6 +13,7 @@ from .executor import Executor
 from .listing import Listing
 from .store import SHORT, JobStore
 
+_BY = "on helper "
 _LISTEN = 0.25  # seconds between two looks for wishes on disk
 
 
@@ -64,7 +65,7 @@ class Hands:
         self._listing.change(job.key, state="waiting", note="")
 
         def told(done: float) -> None:
-            self._listing.change(job.key, part=done)
+            self._listing.change(job.key, part=done, **self._by_whom(job))
             self._told(job, done)
 
         priority, held = (piece.priority, piece.held) if piece is not None else (0, False)
@@ -72,6 +73,15 @@ class Hands:
         self._pending[future] = job
         self._by_key[job.key] = future
         future.add_done_callback(self._ended.put)
+
+    def _by_whom(self, job: Handed) -> dict[str, str]:
+        """What its line says while it is done: which other machine does it."""
+        future = self._by_key.get(job.key)
+        whose = job.executor.whose(future) if future is not None else ""
+        piece = self._listing.piece(*job.key)
+        if whose:
+            return {"note": f"{_BY}{whose}"}
+        return {"note": ""} if piece is not None and piece.note.startswith(_BY) else {}
 
     def came(self, patience: float) -> Iterator[tuple[Handed, Future[Any]]]:
         """What has ended; where nothing has, it is waited for so many seconds."""

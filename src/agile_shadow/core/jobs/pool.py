@@ -221,6 +221,10 @@ class WorkerPool:
             entry.cancelled.set()
         self._queue.touch()
 
+    def whose(self, future: Future[Any]) -> str:
+        """Who works on a task, for a person; "" for this machine."""
+        return ""
+
     def pause(self, why: str = "") -> None:
         """Have the workers stand still where they are and begin nothing, until every ``why`` is taken back."""
         known, self._reasons = self._reasons, self._reasons | {why}

@@ -63,6 +63,16 @@ def save_project(project: Project, path: Path, memo: Memo | None = None) -> None
         raise from_os_error(error, path, ProjectError) from error
 
 
+def project_text(project: Project) -> str:
+    """A project as its file would hold it, for another machine."""
+    return _writable(_written(project, Memo()))
+
+
+def project_of_text(text: str) -> Project:
+    """The project that another machine wrote. Raises ProjectError with what is wrong with it."""
+    return _loaded(text, Path("a project from another machine"))
+
+
 def _writable(text: str) -> str:
     """A name that no file can hold must not keep the rest from being saved."""
     try:

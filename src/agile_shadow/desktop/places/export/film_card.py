@@ -19,9 +19,18 @@ from PySide6.QtWidgets import (
 )
 
 from ....core.amounts import amount
-from ....core.film import FILM_SETTINGS, Estimate, FilmRequest, FilmSettings, cannot_be_made, describes_film
+from ....core.film import (
+    FILM_SETTINGS,
+    Estimate,
+    FilmRequest,
+    FilmSettings,
+    cannot_be_made,
+    describes_film,
+    why_only_here,
+)
 from ....core.project import Project
 from ....core.time import clock_text
+from ...waits import enable
 
 _ALL, _MARKED, _PIECES = "whole timeline", "marked range", "each part between notes"
 
@@ -69,12 +78,12 @@ class FilmCard(QFrame):
         self.stretch = QComboBox()
         self.stretch.setAccessibleName("Range")
         self.stretch.setToolTip("How much of the timeline becomes a film")
-        self.stretch.currentIndexChanged.connect(lambda _index: self._forget_estimate())
+        self.stretch.currentIndexChanged.connect(lambda _index: self._stretch_changed())
         layout.addWidget(self.stretch)
         row = QHBoxLayout()
         self.out = QLineEdit()
         self.out.setAccessibleName("File of the film")
-        self.out.textChanged.connect(lambda text: self.out.setToolTip(text))
+        self.out.textChanged.connect(self._named_anew)
         choose = QPushButton("Browse…")
         choose.setToolTip("Choose folder and name of the film")
         choose.clicked.connect(self._choose)
@@ -85,6 +94,16 @@ class FilmCard(QFrame):
         self.draft.setToolTip("Quick and small; every picture, the file and its name say that it is a draft")
         self.draft.toggled.connect(self._draft_changed)
         layout.addWidget(self.draft)
+        self.helpers = QCheckBox("Let a helper make it")
+        self.helpers.setToolTip("Made on the fastest helper that is free and sees the shelves, else on this machine")
+        self.helpers.toggled.connect(lambda _on: self._tell_where())
+        layout.addWidget(self.helpers)
+        self.where = QLabel("")
+        self.where.setObjectName("quiet")
+        self.where.setWordWrap(True)
+        self.where.hide()
+        layout.addWidget(self.where)
+        self.offer_helpers(False)
         row = QHBoxLayout()
         self.estimate = QPushButton("Estimate")
         self.estimate.setToolTip("Renders some pictures to estimate time and size on this machine")
@@ -122,6 +141,7 @@ class FilmCard(QFrame):
         self.description.setText(cannot_be_made(settings) or describes_film(settings))
         self._forget_estimate()
         self._suggest()
+        self._tell_where()
 
     # The timeline
 
@@ -164,6 +184,28 @@ class FilmCard(QFrame):
         self.start.setText("Make the draft" if self.draft.isChecked() else "Make the film")
         self._forget_estimate()
         self._suggest()
+        self._tell_where()
+
+    def _named_anew(self, text: str) -> None:
+        self.out.setToolTip(text)
+        self._tell_where()
+
+    def _stretch_changed(self) -> None:
+        self._forget_estimate()
+        self._tell_where()
+
+    def offer_helpers(self, invited: bool) -> None:
+        """Whether helpers may be asked for."""
+        enable(self.helpers, invited, "Invite a helper first: Storage, Helpers.")
+        if not invited:
+            self.helpers.setChecked(False)
+
+    def _tell_where(self) -> None:
+        """Say why a film that a helper is to make will be made here."""
+        requests = self.requests() if self.helpers.isChecked() else []
+        why = why_only_here(requests[0], requests[0].project.shelves) if requests else ""
+        self.where.setText(why)
+        self.where.setVisible(bool(why))
 
     def _choose(self) -> None:
         chosen, _filter = QFileDialog.getSaveFileName(self, "Film", self.out.text())
@@ -194,7 +236,9 @@ class FilmCard(QFrame):
             out.with_name(f"{out.stem} {number}{out.suffix}") for number in range(1, len(stretches) + 1)
         ]  # fmt: skip
         return [
-            FilmRequest(self._project, path, self.current(), first, end, self.draft.isChecked())
+            FilmRequest(
+                self._project, path, self.current(), first, end, self.draft.isChecked(), self.helpers.isChecked()
+            )
             for path, (first, end) in zip(paths, stretches, strict=True)
         ]
 

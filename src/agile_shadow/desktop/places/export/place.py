@@ -115,6 +115,7 @@ class ExportPlace(PlacePage):
     def entered(self) -> None:
         """The place was opened."""
         self.card.reload()
+        self.card.offer_helpers(self._work.desk.helpers.invited)
         self.card.show_project(self._work.session.project)
         self.run_check()
 

@@ -49,6 +49,10 @@ class Rows:
         self.scale = min(MOST, max(LEAST, (self.width - HEAD - 12) / (max(25, length) * 1.04)))
         self.offset = 0.0
 
+    def shows_all(self, length: int) -> bool:
+        """Whether a timeline of so many frames is in sight from its first to its last frame."""
+        return self.offset == 0 and self.x_of(length) <= self.width
+
     @staticmethod
     def order(line: Timeline) -> tuple[Track, ...]:
         """Tracks from the top down: the uppermost picture first, then the sounds."""

@@ -62,8 +62,11 @@ class TimelineView(QWidget):
     # What it shows
 
     def set_project(self, project: Project) -> None:
-        """Show a document."""
+        """Show a document; a timeline that was in sight as a whole stays so when it grows."""
+        whole = self.project is not None and self.rows.shows_all(self.project.timeline.length)
         self.project = project
+        if whole and not self.rows.shows_all(project.timeline.length):
+            self.rows.show_all(project.timeline.length * 5 // 4)  # with room for the next blocks
         left = tuple(block for block in self.chosen if project.timeline.block(block) is not None)
         if left != self.chosen:
             self.choose(left)
