@@ -183,7 +183,6 @@ def _long_queue(folder: Path) -> Iterator[Line]:
 def _in_the_window(folder: Path) -> Iterator[Line]:
     """5,000 proxies asked for in the real window: the longest that its thread stood, with a helper and without."""
     app = make_app(["bench"])
-    sys.setswitchinterval(0.001)
     for with_helper in (False, True):
         suite = _Suite(folder, int(with_helper))
         path, clips = _many_clips(folder, suite)

@@ -1,6 +1,7 @@
 import base64
 import json
 import threading
+import time
 import zlib
 from dataclasses import replace
 from fractions import Fraction
@@ -186,5 +187,8 @@ def test_a_file_that_another_program_changed_is_not_written_over(
     assert session.project.name == "Mine"
     save_project(theirs.but(name="Again"), project_file)
     assert "is kept beside it" in refusal(session.close)
-    aside = next(project_file.parent.glob("* - yours *.otio"))
-    assert load_project(aside).name == "Mine" and load_project(project_file).name == "Again"
+    session.edit("name", lambda project: project.but(name="Brought later"))
+    monkeypatch.setattr(time, "strftime", lambda _form: "2031-01-01 00-00-00")  # a second has passed
+    assert "is kept beside it" in refusal(session.save_at_last)
+    (aside,) = project_file.parent.glob("* - yours *.otio")
+    assert load_project(aside).name == "Brought later" and load_project(project_file).name == "Again"

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import signal
 import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -18,11 +19,13 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
-from agile_shadow.core.desk import Desk, FilmRun, film_request
+from agile_shadow.core.desk import Desk, FilmRun, film_request, queued
 from agile_shadow.core.desk.queued import QueuedRun
 from agile_shadow.core.errors import Cancelled, MediaError, WorkerStalled
 from agile_shadow.core.film import FilmPicture, FilmRequest, FilmSettings, plain_film
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
+from agile_shadow.core.jobs.line import Entry, Line
+from agile_shadow.core.jobs.listing import Listing
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
 from agile_shadow.core.presets import Preset, Proxies
@@ -30,6 +33,10 @@ from agile_shadow.core.project import Project, ProjectSession, load_project, sav
 from agile_shadow.core.timeline import append
 from tests.footage import ingest, refusal
 from tests.until import until
+
+KINDS = st.sampled_from(["copy", "proxy"])
+PATHS = st.sampled_from(["A", "B", "C"])
+EXAMPLES = itertools.count()
 
 
 def wait_for(flag: str, report: Any) -> str:
@@ -90,9 +97,7 @@ def test_a_film_begins_though_proxies_fill_the_machine(tmp_path: Path) -> None:
     try:
         begun: list[int] = []
         makers = machine.hire("make", 2)
-        making = [
-            makers.submit(wait_for, str(tmp_path / str(n)), lambda done, n=n: begun.append(n)) for n in range(3)
-        ]
+        making = [makers.submit(wait_for, str(tmp_path / str(n)), lambda done, n=n: begun.append(n)) for n in range(3)]
         until(lambda: set(begun) == {0, 1})
         (tmp_path / "film").touch()
         film = machine.hire("render").submit(wait_for, str(tmp_path / "film"))
@@ -179,6 +184,46 @@ def test_a_machine_ends_in_every_state_and_refuses_what_comes(tmp_path: Path, st
     assert all(isinstance(future.exception(1), Cancelled) for future in futures)
     for late in (executor, machine.shared("wanted"), machine.hire("copy")):
         assert isinstance(late.submit(wait_for, str(tmp_path / "never")).exception(5), Cancelled)
+
+
+class TallyModel(RuleBasedStateMachine):
+    """However jobs come, begin, go on, end and are set back: the sums kept beside the list are the list's."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.store = JobStore()
+        self.listing = Listing(self.store)
+        self.run = self.store.begin("make", Path("p.otio"), {"example": next(EXAMPLES)})
+        self.listing.begin(self.run)
+
+    @rule(kind=KINDS, path=PATHS)
+    def put(self, kind: str, path: str) -> None:
+        self.listing.put(Piece(self.run, kind, path))
+
+    @rule(kind=KINDS, path=PATHS, part=st.sampled_from([0.0, 0.25, 0.5, 1.0]))
+    def goes_on(self, kind: str, path: str, part: float) -> None:
+        self.listing.change((kind, path), part=part)
+
+    @rule(kind=KINDS, path=PATHS, state=st.sampled_from(["waiting", "running", "done", "failed", "cancelled"]))
+    def becomes(self, kind: str, path: str, state: str) -> None:
+        self.listing.change((kind, path), state=state)
+
+    @rule()
+    def is_taken_over_by_another(self) -> None:
+        self.listing.flush()
+        self.listing = Listing(self.store)
+        self.listing.begin(self.run)
+
+    @invariant()
+    def sums_are_right(self) -> None:
+        pieces = self.listing.pieces()
+        ended = sum(not piece.active for piece in pieces)
+        whole = sum(piece.part if piece.active else 1.0 for piece in pieces)
+        assert self.listing.tally() == (ended, len(pieces), pytest.approx(whole / max(1, len(pieces))))
+
+
+TestTally = TallyModel.TestCase
+TestTally.settings = settings(max_examples=60, stateful_step_count=30, deadline=None)
 
 
 class QueueModel(RuleBasedStateMachine):
@@ -268,6 +313,75 @@ TestQueueModel = QueueModel.TestCase
 TestQueueModel.settings = settings(max_examples=60, stateful_step_count=30, deadline=None)
 
 
+class LineModel(RuleBasedStateMachine):
+    """Whatever is asked of a pool's line: what it gives out is what a look at every entry finds."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.line = Line(2, lambda: True, lambda: None)
+        self.waiting: list[Entry] = []
+        self.running: list[Entry] = []
+        self.numbers = itertools.count()
+        self.paused = False
+
+    def _any(self, data: Any, held: bool | None = None) -> Entry | None:
+        known = [one for one in (*self.waiting, *self.running) if held is None or one.held == held]
+        return data.draw(st.sampled_from(known)) if known else None
+
+    @rule(priority=st.integers(-2, 2), held=st.booleans(), cancelled=st.booleans())
+    def comes(self, priority: int, held: bool, cancelled: bool) -> None:
+        entry = Entry(stand_still, None, print, priority, next(self.numbers), held)
+        if cancelled:  # in the moment between being known and being lined up
+            self.line.drop([entry])
+        assert self.line.put(entry)
+        self.waiting.append(entry)
+
+    @rule(data=st.data(), priority=st.integers(-3, 3))
+    def is_preferred(self, data: Any, priority: int) -> None:
+        if entry := self._any(data):
+            self.line.prefer(entry, priority)
+
+    @rule(data=st.data(), on=st.booleans())
+    def is_held(self, data: Any, on: bool) -> None:
+        if entry := self._any(data, held=not on):
+            self.line.hold(entry, on)
+
+    @rule(data=st.data())
+    def is_cancelled(self, data: Any) -> None:
+        if entry := self._any(data):
+            self.line.drop([entry])
+
+    @rule(on=st.booleans())
+    def stands_still(self, on: bool) -> None:
+        self.paused = on
+        self.line.pause(on)
+
+    @precondition(lambda self: self.running)
+    @rule(data=st.data())
+    def ends(self, data: Any) -> None:
+        entry = data.draw(st.sampled_from(self.running))
+        self.running.remove(entry)
+        self.line.done(entry)
+
+    @rule()
+    def takes(self) -> None:
+        dropped = [one for one in self.waiting if one.cancelled.is_set()]
+        ready = [one for one in self.waiting if not one.held]
+        if not dropped and (self.paused or sum(not one.held for one in self.running) >= 2 or not ready):
+            assert self.line._next() is None  # ``get`` would wait
+            return
+        given = self.line.get()
+        assert given is not None and (
+            given in dropped if dropped else given is max(ready, key=lambda one: (one.priority, -one.number))
+        )
+        self.waiting.remove(given)
+        self.running.append(given)
+
+
+TestLineModel = LineModel.TestCase
+TestLineModel.settings = settings(max_examples=150, stateful_step_count=40, deadline=None)
+
+
 # Runs
 
 
@@ -328,6 +442,63 @@ def test_what_failed_is_tried_again_alone(session: ProjectSession) -> None:
     again.mended = True
     again.run()
     assert again.taken == [6] and {piece.state for piece in store.pieces()} == {"done"}
+
+
+class Long(Numbers):
+    """A run that prepares one job at a stretch, and is asked something while it prepares the first."""
+
+    def __init__(self, session: ProjectSession, asked: Callable[[Long], None]) -> None:
+        super().__init__({"numbers": [2, 4, 6, 8, 10]}, session, JobStore(), inline())
+        self.asked = asked
+        self.prepared: list[int] = []
+        self.known: list[int] = []  # results taken in before each was prepared
+
+    def work(self, piece: Piece) -> Any:
+        self.prepared.append(int(piece.path))
+        self.known.append(len(getattr(self, "taken", [])))
+        if len(self.prepared) == 1:
+            assert self.making and self.progress()[:2] == (0, 5)  # all are listed before one is prepared
+            self.asked(self)
+        return super().work(piece)
+
+    def states(self) -> dict[str, str]:
+        return {piece.path: piece.state for piece in self.board.pieces()}
+
+
+@pytest.fixture
+def one_at_a_stretch(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(queued, "_SPELL", 0.0)
+
+
+def test_what_comes_back_is_taken_while_others_are_still_prepared(
+    session: ProjectSession, one_at_a_stretch: None
+) -> None:
+    run = Long(session, lambda run: None)
+    run.run()
+    assert run.prepared == [2, 4, 6, 8, 10] and run.known == [0, 1, 2, 3, 4]
+
+
+def test_of_thousands_being_prepared_one_is_cancelled_and_one_goes_first(
+    session: ProjectSession, one_at_a_stretch: None
+) -> None:
+    def asked(run: Long) -> None:
+        run.ask("proxy", "6", "cancel")
+        run.ask("proxy", "10", "first")
+
+    run = Long(session, asked)
+    run.run()
+    assert run.prepared == [2, 10, 4, 8] and run.states()["6"] == "cancelled"
+    assert sorted(run.taken) == [4, 8, 16, 20] and not run.problems
+
+
+@pytest.mark.parametrize(("for_good", "state"), [(True, "cancelled"), (False, "waiting")])
+def test_stopping_is_heard_while_thousands_are_still_prepared(
+    session: ProjectSession, one_at_a_stretch: None, for_good: bool, state: str
+) -> None:
+    run = Long(session, lambda run: run.stop(for_good))
+    run.run()
+    assert run.prepared == [2] and {run.states()[path] for path in ("4", "6", "8", "10")} == {state}
+    assert bool(JobStore().open_jobs(session.path)) is not for_good  # else it goes on at the next start
 
 
 def test_a_film_whose_timeline_is_gone_says_so_and_nothing_of_being_taken_back(made: Path, tmp_path: Path) -> None:

@@ -5,20 +5,35 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import cast
 
 import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
+from PySide6.QtCore import QObject, QTimer
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.pairs import FileRef, Original, Proxy
 from agile_shadow.core.project import Clip, Project, new_project
 from agile_shadow.core.switch import Presence
 from agile_shadow.desktop import showing
+from agile_shadow.desktop.measuring import Measurements, Measuring
+from agile_shadow.desktop.places.pairs import pair_list
+from agile_shadow.desktop.places.pairs.pair_list import PairList
+from agile_shadow.desktop.places.pairs.rows import Pair, Surroundings
 from agile_shadow.desktop.showing import Counts
+from agile_shadow.desktop.turns import Turns
 
 NUMBERS = st.integers(0, 11)
+
+
+class NothingMeasured(QObject):
+    """Knows the headroom of no clip."""
+
+    kept = Measurements()
 
 
 def some_project() -> Project:
@@ -40,6 +55,8 @@ class CountsModel(RuleBasedStateMachine):
     @initialize()
     def begin(self) -> None:
         self.project, self.presence, self.counts = some_project(), Presence(), Counts()
+        self.parent, self.measuring = QObject(), cast(Measuring, NothingMeasured())
+        self.pairs = PairList(self.measuring, self.parent)
 
     def _clip(self, number: int) -> Clip:
         return self.project.clips[number % len(self.project.clips)]
@@ -83,6 +100,13 @@ class CountsModel(RuleBasedStateMachine):
         if hasattr(self, "counts"):
             assert self.counts.text(self.project, self.presence) == Counts().text(self.project, self.presence)
 
+    @invariant()
+    def rows_are_what_a_fresh_list_has(self) -> None:
+        if hasattr(self, "counts"):
+            fresh = PairList(self.measuring, self.parent)
+            assert self.pairs.pairs(self.project, self.presence) == fresh.pairs(self.project, self.presence)
+            assert self.pairs.waiting(self.project, self.presence) == fresh.waiting(self.project, self.presence)
+
 
 TestCounts = CountsModel.TestCase
 TestCounts.settings = settings(max_examples=100, stateful_step_count=30, deadline=None)
@@ -104,3 +128,58 @@ def test_one_proxy_more_is_one_clip_to_look_at_though_a_file_is_missing(monkeypa
     looked.clear()
     model.a_proxy_is_made(5)
     assert "1 has a proxy" in model.counts.text(model.project, model.presence) and looked == ["c5"]
+
+
+def test_one_proxy_more_is_one_row_made_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    made: list[str] = []
+    real = pair_list.pair_of
+
+    def counted(clip: Clip, around: Surroundings, headroom: float | None) -> Pair:
+        made.append(clip.id)
+        return real(clip, around, headroom)
+
+    monkeypatch.setattr(pair_list, "pair_of", counted)
+    model = CountsModel()
+    model.begin()
+    before = model.pairs.pairs(model.project, model.presence)
+    made.clear()
+    model.a_proxy_is_made(5)
+    after = model.pairs.pairs(model.project, model.presence)
+    assert made == ["c5"] and [n for n in range(12) if after[n] is not before[n]] == [5]
+
+
+def test_what_need_not_be_called_at_once_is_called_once_each_in_a_turn_of_its_own(qtbot: QtBot) -> None:
+    called: list[str] = []
+    parent = QObject()
+    turns = Turns(parent)
+    turn = QTimer(parent)  # tells the turns apart: it is due in each of them
+    turn.timeout.connect(lambda: called.append("|"))
+    turns.later("one", lambda: called.append("an old one"))
+    turns.later("two", lambda: called.append("two"))
+    turns.later("one", lambda: (called.append("one"), turn.start(0))[0])
+    assert called == []
+    qtbot.waitUntil(lambda: "two" in called)
+    turn.stop()
+    assert called[0] == "one" and "|" in called[: called.index("two")]
+    called = [one for one in called if one != "|"]
+    assert called == ["one", "two"]
+    turns.later("three", lambda: called.append("three"))
+    turns.end()
+    turns.later("four", lambda: called.append("four"))
+    QTest.qWait(100)  # longer than either would have waited
+    assert called == ["one", "two"]
+
+
+def test_a_fault_in_one_turn_does_not_take_the_next(qtbot: QtBot) -> None:
+    called: list[str] = []
+    parent = QObject()
+    turns = Turns(parent)
+
+    def fails() -> None:
+        raise ValueError("planted")
+
+    with qtbot.captureExceptions() as caught:
+        turns.later("one", fails)
+        turns.later("two", lambda: called.append("two"))
+        qtbot.waitUntil(lambda: called == ["two"])
+    assert [str(one[1]) for one in caught] == ["planted"]

@@ -44,7 +44,7 @@ log = logging.getLogger(__name__)
 _LOOKED_AT = 5  # projects, the last first
 _SOON = 2.0  # seconds for the last project to be found
 _FIRST_WORK = "agile_shadow.core.ingest.settling"  # what the first worker that is asked for needs
-_SWITCH = 0.001  # seconds after which a thread that computes lets the interface thread in
+_SWITCH = 0.0002  # seconds after which a thread that computes lets the interface thread in: a turn asks that often
 
 
 def demo_folder() -> Path:

@@ -10,8 +10,10 @@ import gc
 
 from PySide6.QtCore import QCoreApplication, QEvent, QObject, QTimer
 
-_STEP = 1000  # milliseconds between two rounds over what is new
-_FULL = 120  # steps between two rounds over everything
+_LOOK = 100  # milliseconds between two looks at how much is new
+_MUCH = 8000  # new objects: a round over so many takes about 10 ms
+_STEP = 10  # looks between two rounds over what is new, however little it is
+_FULL = 1200  # looks between two rounds over everything
 
 
 class Garbage(QObject):
@@ -19,22 +21,22 @@ class Garbage(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._steps = 0
+        self._looks = 0
         gc.collect()
         gc.freeze()
         gc.disable()
         self._timer = QTimer(self)
-        self._timer.setInterval(_STEP)
-        self._timer.timeout.connect(self._step)
+        self._timer.setInterval(_LOOK)
+        self._timer.timeout.connect(self._look)
         self._timer.start()
 
-    def _step(self) -> None:
-        self._steps += 1
-        if self._steps % _FULL:
+    def _look(self) -> None:
+        self._looks += 1
+        if self._looks % _FULL == 0:
+            gc.collect()
+            gc.freeze()  # what is alive now is not walked over again; what is no cycle is freed all the same
+        elif self._looks % _STEP == 0 or gc.get_count()[0] > _MUCH:
             gc.collect(1)
-            return
-        gc.collect()
-        gc.freeze()  # what is alive now is not walked over again; what is no cycle is freed all the same
 
 
 def forget_dead() -> None:

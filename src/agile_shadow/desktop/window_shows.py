@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Qt, QTimer
+from PySide6.QtCore import QObject, Qt
 
 from ..core.amounts import counted
 from ..core.switch import Presence
@@ -17,8 +17,6 @@ from .showing import MANY, RULE, Counts
 if TYPE_CHECKING:
     from .window import MainWindow
 
-_LATER = 40  # milliseconds
-
 
 class WindowShows(QObject):
     """Owned by the window; its methods are called when something has changed."""
@@ -27,10 +25,6 @@ class WindowShows(QObject):
         super().__init__(window)
         self._window = window
         self._counts = Counts()
-        self._counts_later = QTimer(self)
-        self._counts_later.setSingleShot(True)
-        self._counts_later.setInterval(_LATER)
-        self._counts_later.timeout.connect(self.counts)
         self.presence = Presence()  # what is known to be there, until the timeline's player knows
 
     def came_or_went(self) -> None:
@@ -74,7 +68,8 @@ class WindowShows(QObject):
         if len(project.clips) < MANY:
             self.counts()
         else:
-            self._counts_later.start()
+            window.work.turns.later("counts", self._say_counts)
+            window.work.turns.later("waiting", self._say_what_waits)
 
     def saved(self) -> None:
         """Whether the project is saved."""
@@ -91,6 +86,10 @@ class WindowShows(QObject):
 
     def counts(self) -> None:
         """How many clips show what, and what wants a person."""
+        self._say_counts()
+        self._say_what_waits()
+
+    def _say_counts(self) -> None:
         window = self._window
         project = window.work.session.project
         known = window.timeline.panel.player.presence if window.places.is_built(TIMELINE) else self.presence
@@ -98,6 +97,9 @@ class WindowShows(QObject):
         window.strip.counts.setText(counts)
         window.strip.counts.setToolTip(f"{counts}\n{RULE}" if counts else RULE)
         tip(window.strip.switch, lambda: f"{RULE} Switch: {keys_of('switch')}")
+
+    def _say_what_waits(self) -> None:
+        window = self._window
         if window.places.is_built(PAIRS):
             window.rail.buttons["Pairs"].set_waiting(window.pairs.waiting())
         report = window.work.last_report

@@ -24,6 +24,7 @@ from .bake_work import BakeWork
 from .drawing_work import DrawingWork
 from .lay_work import LayWork
 from .pair_work import PairWork
+from .turns import Turns
 
 log = logging.getLogger(__name__)
 _POLL = 200  # milliseconds
@@ -61,6 +62,7 @@ class Work(QObject):
         self.last_report: IngestReport | None = None
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
+        self.turns = Turns(self)
         self.asked = Asked(self)
         self.ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
@@ -247,6 +249,7 @@ class Work(QObject):
         """The project is saved, or not to be: let others have it. ``go_on``: work goes on in a process without a
         window."""
         self._closed = True
+        self.turns.end()
         self.session.end()
         if self.lock is not None:
             self.lock.release()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -67,11 +68,11 @@ class MakeRun(QueuedRun):
         """What it is, for a person."""
         return f"Proxies with {self.request.preset.name}"
 
-    def pieces(self) -> list[Piece]:
+    def pieces(self) -> Iterator[Piece]:
         """One for each clip that has a picture, in the order they were named. Those that need none are seen when their
         turn comes."""
         clips = ((name, self.session.project.clip(identity)) for name, identity in self._ids.items())
-        return [self._piece(name, clip) for name, clip in clips if clip and gets_proxy(clip.original.info, self.wanted)]
+        return (self._piece(name, clip) for name, clip in clips if clip and gets_proxy(clip.original.info, self.wanted))
 
     def _piece(self, name: str, clip: Clip) -> Piece:
         info = clip.original.info

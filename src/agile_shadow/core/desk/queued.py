@@ -16,6 +16,8 @@ from ..project import ProjectSession
 
 log = logging.getLogger(__name__)
 _TICK = 0.1  # seconds
+_SPELL, _BREATH = 0.01, 0.005  # seconds: of preparing jobs at a stretch, and between two for whoever else computes here
+_STRETCH = 50  # jobs listed at a stretch
 
 
 class QueuedRun:
@@ -40,6 +42,7 @@ class QueuedRun:
         self._for_good = False
         self._standing = False
         self._playing = False
+        self._later: dict[tuple[str, str], Piece] = {}  # listed and not handed over yet
         self._hands = Hands(self.board, store, lambda job, done: None)
         self._executor: Executor = machine.hire(self.rank, self.at_a_time(), 600.0, self.with_helpers())
 
@@ -90,7 +93,7 @@ class QueuedRun:
     @property
     def making(self) -> bool:
         """Whether any of its jobs is to be done."""
-        return self._hands.busy
+        return bool(self._later) or self._hands.busy
 
     @property
     def was_stopped(self) -> bool:
@@ -104,10 +107,7 @@ class QueuedRun:
 
     def progress(self) -> tuple[int, int, float]:
         """Jobs that ended, jobs in all, and the part of the whole that is done."""
-        pieces = self.board.pieces()
-        done = sum(1 for piece in pieces if not piece.active)
-        part = sum(1.0 if not piece.active else piece.part for piece in pieces)
-        return done, len(pieces), part / max(1, len(pieces))
+        return self.board.tally()
 
     def ask(self, kind: str, path: str, wish: str) -> None:
         """Ask something of one job (see WISHES); it is done soon."""
@@ -140,7 +140,8 @@ class QueuedRun:
             if self.waits:  # before anything is handed over: a worker would take it at once
                 self._executor.pause("asked")
             self._begin()
-            while self._hands.busy:
+            while self.making:
+                self._hand_some_over()
                 self._round()
         except Exception as error:  # whatever it was: an open job would be begun again and again
             self.problems.append(sentence(error))
@@ -157,15 +158,27 @@ class QueuedRun:
     def _begin(self) -> None:
         assert self.job is not None
         wishes = {(kind, path): wish for kind, path, wish in self._store.wishes(self.job)}
-        for piece in self.pieces():
+        for number, piece in enumerate(self.pieces(), 1):
+            if number % _STRETCH == 0:
+                time.sleep(_BREATH)
             known = self.board.piece(*piece.key)
             piece = replace(piece, run=self.job)
             if known is None or known.active or wishes.get(piece.key) == "retry":
-                self.board.put(piece)
-                self._try(piece)
+                self._later[piece.key] = self.board.put(piece)
         for (kind, path), wish in wishes.items():
             if wish != "retry":
                 self._do(kind, path, wish)
+
+    def _hand_some_over(self) -> None:
+        """As many as can be prepared in a short time: of thousands, none holds up what came back or is asked meanwhile.
+        """
+        end = time.monotonic() + _SPELL
+        while self._later:
+            key = next(iter(self._later))
+            self._take_back(key) if self._stopped.is_set() else self._try(self._later[key])
+            del self._later[key]
+            if time.monotonic() >= end:
+                return
 
     def _round(self) -> None:
         assert self.job is not None
@@ -177,11 +190,11 @@ class QueuedRun:
             with though_state_fails():
                 for wish in self._hands.wishes(self.job):
                     self._do(*wish)
-        for job, future in self._hands.came(_TICK):
+        for job, future in self._hands.came(_BREATH if self._later else _TICK):
             try:
                 result = future.result()
             except Cancelled:
-                self._taken_back(job)
+                self._take_back(job.key)
             except (WorkerDied, WorkerStalled) as error:
                 self._again(job) if job.tries == 0 and not self._stopped.is_set() else self._fail(job.about, error)
             except Exception as error:  # the boundary to the user: one job's trouble is not the others'
@@ -219,11 +232,11 @@ class QueuedRun:
         self.problems.append(f"{piece.path}: {sentence(error)}")
         self.board.change(piece.key, state="failed", ended=time.time(), note=sentence(error))
 
-    def _taken_back(self, job: Handed) -> None:
+    def _take_back(self, key: tuple[str, str]) -> None:
         if self._stopped.is_set() and not self._for_good:
-            self.board.change(job.key, state="waiting", part=0.0, begun=0.0)
+            self.board.change(key, state="waiting", part=0.0, begun=0.0)
         else:
-            self.board.change(job.key, state="cancelled", ended=time.time())
+            self.board.change(key, state="cancelled", ended=time.time())
 
     def _do(self, kind: str, path: str, wish: str) -> None:
         piece = self.board.piece(kind, path)
@@ -232,10 +245,15 @@ class QueuedRun:
         if wish == "retry" and not piece.active:
             self.board.put(replace(piece, state="waiting", part=0.0, begun=0.0, ended=0.0, note=""))
             self._try(piece)
+        elif wish == "cancel" and piece.key in self._later:
+            del self._later[piece.key]
+            self._take_back(piece.key)
         elif wish == "cancel" and piece.active:
             self._hands.cancel(kind, path)
         else:
             self._hands.order(kind, path, wish)
+            if wish == "first" and piece.key in self._later:
+                self._try(self._later.pop(piece.key))
 
     def _end(self) -> None:
         assert self.job is not None

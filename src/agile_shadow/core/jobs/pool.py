@@ -9,13 +9,13 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass, field
 from multiprocessing import Pipe
 from multiprocessing.connection import Connection
 from typing import Any
 
 from ..errors import Cancelled, WorkerDied, WorkerStalled
 from ..threads import joined
+from .line import Entry, Line
 from .nursery import NURSERY, Grown
 from .task import Task
 
@@ -24,92 +24,6 @@ log = logging.getLogger(__name__)
 _PATIENCE = 5.0  # seconds a cancelled task has to clean up before its worker is killed
 _LOOK = 0.05  # seconds between two looks at a worker
 _START = 60.0  # seconds that a worker may take besides to start and to load what its task needs
-
-
-@dataclass
-class _Entry:
-    task: Task
-    request: Any
-    on_progress: Callable[[float], None]
-    priority: int
-    number: int
-    held: bool = False
-    stalled_after: float | None = None
-    future: Future[Any] = field(default_factory=Future)
-    cancelled: threading.Event = field(default_factory=threading.Event)
-
-
-class _Queue:
-    """Entries that wait: the highest priority first, then in the order they came; held ones stay.
-
-    No more than ``size`` are given out at a time; one that is held while it runs does not count.
-    """
-
-    def __init__(self, size: int, room: Callable[[], bool], changed: Callable[[], None]) -> None:
-        self.size = size
-        self._room = room
-        self._tell = changed
-        self._waiting: list[_Entry] = []
-        self._running: list[_Entry] = []
-        self._changed = threading.Condition()
-        self._closed = False
-        self._paused = False
-
-    def put(self, entry: _Entry) -> bool:
-        """Take an entry in; False when the pool is closed, so that nobody would ever take it out."""
-        with self._changed:
-            if not self._closed:
-                self._waiting.append(entry)
-                self._changed.notify()
-            return not self._closed
-
-    def get(self) -> _Entry | None:
-        """The next entry, None when the pool was closed and nothing waits."""
-        with self._changed:
-            while True:
-                entry = self._next()
-                if entry is not None:
-                    self._waiting.remove(entry)
-                    self._running.append(entry)
-                    return entry
-                if self._closed and not self._waiting:
-                    return None
-                self._changed.wait()
-
-    def _next(self) -> _Entry | None:
-        for entry in self._waiting:
-            if entry.cancelled.is_set():
-                return entry
-        if self._paused or self.running() >= self.size or not self._room():
-            return None
-        ready = [entry for entry in self._waiting if not entry.held]
-        return max(ready, key=lambda entry: (entry.priority, -entry.number), default=None)
-
-    def running(self) -> int:
-        """How many are being worked on."""
-        return sum(1 for entry in tuple(self._running) if not entry.held)
-
-    def done(self, entry: _Entry) -> None:
-        """An entry that was given out has ended."""
-        with self._changed:
-            self._running.remove(entry)
-            self._changed.notify_all()
-        self._tell()
-
-    def touch(self) -> None:
-        """Have the keepers look again."""
-        with self._changed:
-            self._changed.notify_all()
-
-    def pause(self, on: bool) -> None:
-        with self._changed:
-            self._paused = on and not self._closed
-            self._changed.notify_all()
-
-    def close(self) -> None:
-        with self._changed:
-            self._closed, self._paused = True, False
-            self._changed.notify_all()
 
 
 class WorkerPool:
@@ -127,11 +41,11 @@ class WorkerPool:
         room: Callable[[], bool] = lambda: True,
         changed: Callable[[], None] = lambda: None,
     ) -> None:
-        self._queue = _Queue(size, room, changed)
+        self._line = Line(size, room, changed)
         self._changed = changed
         self._stalled_after = stalled_after
-        self._keepers = [_Keeper(self._queue) for _ in range(size)]
-        self._by_future: dict[Future[Any], _Entry] = {}
+        self._keepers = [_Keeper(self._line) for _ in range(size)]
+        self._by_future: dict[Future[Any], Entry] = {}
         self._numbers = itertools.count()
         self._reasons: set[str] = set()
         self.pauses = 0
@@ -158,12 +72,12 @@ class WorkerPool:
         error, WorkerDied, WorkerStalled or Cancelled: the last also where the pool is closed.
         """
         limit = self._stalled_after if stalled_after is None else stalled_after
-        entry = _Entry(task, request, on_progress, priority, next(self._numbers), held, limit)
+        entry = Entry(task, request, on_progress, priority, next(self._numbers), held, limit)
         self._by_future[entry.future] = entry
         entry.future.add_done_callback(self._forget)
         for keeper in self._keepers:
             keeper.start_if_needed()
-        if not self._queue.put(entry):
+        if not self._line.put(entry):
             entry.future.set_exception(Cancelled())
         self._changed()
         return entry.future
@@ -180,46 +94,42 @@ class WorkerPool:
     @property
     def running(self) -> int:
         """How many tasks are being worked on."""
-        return 0 if self._reasons else self._queue.running()
+        return 0 if self._reasons else self._line.running()
 
     def look_again(self) -> None:
         """Have it see whether there is room now."""
-        self._queue.touch()
+        self._line.touch()
 
     def prefer(self, future: Future[Any], priority: int) -> None:
         """Give a waiting task another priority."""
         entry = self._by_future.get(future)
         if entry is not None:
-            entry.priority = priority
-            self._queue.touch()
+            self._line.prefer(entry, priority)
 
     def hold(self, future: Future[Any], on: bool) -> None:
         """Have one task stand still, waiting or running, while others take its turn; or let it go on."""
         entry = self._by_future.get(future)
         if entry is None or entry.held == on:
             return
-        entry.held = on
+        self._line.hold(entry, on)
         keeper = next((keeper for keeper in self._keepers if keeper.entry is entry), None)
         if keeper is not None:
             keeper.stand_still(on or bool(self._reasons))
-        if sum(1 for one in self._keepers if one.entry is None or not one.entry.held) < self._queue.size:
-            self._keepers.append(_Keeper(self._queue))  # one that takes its place
+        if sum(1 for one in self._keepers if one.entry is None or not one.entry.held) < self._line.size:
+            self._keepers.append(_Keeper(self._line))  # one that takes its place
             self._keepers[-1].start_if_needed()
-        self._queue.touch()
+            self._line.touch()
         self._changed()
 
     def cancel(self, future: Future[Any]) -> None:
         """Take a task back, waiting or running; its future then raises Cancelled."""
         entry = self._by_future.get(future)
         if entry is not None:
-            entry.cancelled.set()
-            self._queue.touch()
+            self._line.drop([entry])
 
     def cancel_all(self) -> None:
         """Take back all tasks."""
-        for entry in list(self._by_future.values()):
-            entry.cancelled.set()
-        self._queue.touch()
+        self._line.drop(list(self._by_future.values()))
 
     def whose(self, future: Future[Any]) -> str:
         """Who works on a task, for a person; "" for this machine."""
@@ -230,7 +140,7 @@ class WorkerPool:
         known, self._reasons = self._reasons, self._reasons | {why}
         if not known:
             self.pauses += 1
-            self._queue.pause(True)
+            self._line.pause(True)
         self._signal(signal.SIGSTOP)
         if not known:
             self._changed()
@@ -240,7 +150,7 @@ class WorkerPool:
         if why in self._reasons:
             self._reasons = self._reasons - {why}
             if not self._reasons:
-                self._queue.pause(False)
+                self._line.pause(False)
                 self._signal(signal.SIGCONT)
                 self._changed()
 
@@ -256,7 +166,7 @@ class WorkerPool:
 
     def end(self) -> None:
         """Have all workers end soon, without waiting for it; tasks not finished raise Cancelled."""
-        self._queue.close()
+        self._line.close()
         for why in tuple(self._reasons):
             self.resume(why)
         self.cancel_all()
@@ -269,7 +179,7 @@ class WorkerPool:
         return all(ended)
 
 
-def _tell(entry: _Entry, part: float) -> None:
+def _tell(entry: Entry, part: float) -> None:
     """Tell of progress; whatever the listener raises is not the task's affair."""
     try:
         entry.on_progress(part)
@@ -280,10 +190,10 @@ def _tell(entry: _Entry, part: float) -> None:
 class _Keeper:
     """A thread that keeps one worker process busy."""
 
-    def __init__(self, entries: _Queue) -> None:
+    def __init__(self, entries: Line) -> None:
         self._entries = entries
         self.paused = False
-        self.entry: _Entry | None = None
+        self.entry: Entry | None = None
         self._thread: threading.Thread | None = None
         self.process: Grown | None = None
         self._pipe: Connection[Any, Any] | None = None
@@ -324,7 +234,7 @@ class _Keeper:
         finally:
             self._end_process()
 
-    def _serve(self, entry: _Entry) -> None:
+    def _serve(self, entry: Entry) -> None:
         try:
             pipe = self._connected(entry.task)
             pipe.send((entry.task, entry.request))
@@ -352,7 +262,7 @@ class _Keeper:
         else:
             entry.future.set_exception(Cancelled() if kind == "cancelled" else value)
 
-    def _answer(self, pipe: Connection[Any, Any], entry: _Entry) -> tuple[str, Any]:
+    def _answer(self, pipe: Connection[Any, Any], entry: Entry) -> tuple[str, Any]:
         waited, still, last = 0.0, 0.0, -1.0
         told, begun = False, False
         while True:

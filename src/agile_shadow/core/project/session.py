@@ -52,6 +52,7 @@ class ProjectSession:
         self._saved: Project | None = project
         self._stamp = _stamp(path)
         self.is_changed_elsewhere = False
+        self._aside: Path | None = None  # where this document was kept when it could not be saved
         self._saver = threading.Thread(target=self._autosave, name="autosave", daemon=True)
         self._saver.start()
 
@@ -279,7 +280,8 @@ class ProjectSession:
         except ProjectError as error:
             if not self.is_changed_elsewhere:
                 raise
-            aside = self.path.with_name(f"{self.path.stem} - yours {time.strftime('%Y-%m-%d %H-%M-%S')}.otio")
+            named = self.path.with_name(f"{self.path.stem} - yours {time.strftime('%Y-%m-%d %H-%M-%S')}.otio")
+            aside = self._aside = self._aside or named  # closing saves twice: before work ends, and what it brought
             save_project(self._project, aside)
             raise ProjectError(
                 "was changed by another program", self.path, f"Your version is kept beside it as {aside.name}."

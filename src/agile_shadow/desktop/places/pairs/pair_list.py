@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, QTimer
 
 from ....core.amounts import counted
 from ....core.estimates import headroom_under, key_of
-from ....core.project import Project
+from ....core.project import Clip, Project
 from ....core.switch import Presence
 from ... import words
 from ...measuring import Measuring
@@ -30,6 +30,7 @@ class PairList(QObject):
         self._all_of: object = None
         self._headroom_version = 0
         self._ordered = Order([])
+        self._version = 0
         self._waiting_of: list[Pair] | None = None
         self._waiting = 0
         self._needs_known = False  # whether the words hold: they are of originals, and proxies come by the thousand
@@ -47,27 +48,32 @@ class PairList(QObject):
             self._all_of = None
         if self._all_of is project.clips:
             return self._all
-        known, pairs = self._known, []
         around = Surroundings.of(project, presence)
-        kept = self._measuring.kept
-        for clip in project.clips:
-            pair = known.get(clip.id)
-            if pair is None or pair.clip is not clip:
-                self._needs_known &= pair is not None and pair.clip.original is clip.original
-                original = clip.original
-                measured = headroom_under(key_of(around.path(original.file), original.size, original.modified), kept)
-                pair = pair_of(clip, around, measured.ratio if measured is not None else None)
-                known[clip.id] = pair
-            pairs.append(pair)
-        self._needs_known &= len(pairs) == len(self._all)
+        before = self._all if self._all_of is not None and len(self._all) == len(project.clips) else []
+        self._needs_known &= bool(before)
+        pairs = [
+            before[n] if before and before[n].clip is clip else self._pair(clip, around)
+            for n, clip in enumerate(project.clips)
+        ]  # most are those of before: thousands of clips, of which one at a time changes
         self._all, self._all_of = pairs, project.clips
         return pairs
+
+    def _pair(self, clip: Clip, around: Surroundings) -> Pair:
+        """As known from the last time where it is the same clip."""
+        pair, original = self._known.get(clip.id), clip.original
+        if pair is None or pair.clip is not clip:
+            self._needs_known &= pair is not None and pair.clip.original is original
+            key = key_of(around.path(original.file), original.size, original.modified)
+            measured = headroom_under(key, self._measuring.kept)
+            pair = self._known[clip.id] = pair_of(clip, around, measured.ratio if measured is not None else None)
+        return pair
 
     def rows(self, project: Project, presence: Presence, search: str, choice: int, grouping: int) -> list[Row]:
         """What is to be shown, in its order, with headings where it is grouped."""
         pairs = self.pairs(project, presence)
         if self._ordered.pairs is not pairs:
             self._ordered = Order(pairs)
+            self._version += 1
             self._to_warm = 0
             self._warm_timer.start()
         return arranged(self._ordered.by(*self.order), search, choice, grouping)
@@ -104,7 +110,7 @@ class PairList(QObject):
     @property
     def state(self) -> object:
         """Equal as long as sums of the same rows are the same."""
-        return id(self._ordered)
+        return self._version
 
     def sums(self, project: Project, rows: list[Row]) -> str:
         """What the rows that are shown come to, in one line."""

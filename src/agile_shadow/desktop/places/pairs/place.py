@@ -39,7 +39,6 @@ from .tools import Tools
 from .ways import Ways, pairing_of
 
 _NARROW = 1060  # pixels
-_LATER = 15  # milliseconds
 _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
@@ -58,11 +57,8 @@ class PairsPlace(PlacePage):
         self._work = work
         self.list = PairList(measuring, self)
         self._summed: object = None
+        self._needed: object = None
         self._sums_of: tuple[Project, list[Row], tuple[str, int]] | None = None
-        self._sums_later = QTimer(self)
-        self._sums_later.setSingleShot(True)
-        self._sums_later.setInterval(_LATER)
-        self._sums_later.timeout.connect(self._show_sums)
         self.panel = PlayerPanel(sound)
         self.compare = CompareView()
         self.ways = Ways(self.panel, self.compare, lambda: pairing_of(
@@ -175,28 +171,29 @@ class PairsPlace(PlacePage):
         project = self._work.session.project
         chosen = self.search.text(), self.choice.currentIndex(), self.grouping.currentIndex()
         rows = self.list.rows(project, self.panel.player.presence, *chosen)
-        shown = self.model.rows
-        if len(rows) != len(shown) or any(one is not other for one, other in zip(rows, shown, strict=True)):
-            self._change_rows(rows)
+        self._change_rows(rows)
         self._sums_of = project, rows, chosen[:2]
         if len(rows) < MANY:
             self._show_sums()
+            self._show_need()
         else:
-            self._sums_later.start()
+            self._work.turns.later("sums of pairs", self._show_sums)
+            self._work.turns.later("need of proxies", self._show_need)
         if self.panel.loaded:
             self.panel.update_project(project)
         self._show_proof()
 
     def _change_rows(self, rows: list[Row]) -> None:
         """Other rows, or others in their place; the chosen clips stay chosen."""
+        shown = self.model.rows
+        other = [n for n, row in enumerate(rows) if row is not shown[n]] if len(rows) == len(shown) else None
+        if other is not None and all(_same_clip(rows[n], shown[n]) for n in other):
+            self.model.change_rows((n, rows[n]) for n in other)
+            return
         kept = {pair.clip.id for pair in chosen_pairs(self.table)}
-        moved = len(rows) != len(self.model.rows) or any(
-            not isinstance(one, Pair) or not isinstance(other, Pair) or one.clip.id != other.clip.id
-            for one, other in zip(rows, self.model.rows, strict=False)
-        )
-        self.table.selectionModel().blockSignals(moved)
+        self.table.selectionModel().blockSignals(True)
         self.model.set_rows(rows)
-        if moved and kept:
+        if kept:
             choose_clips(self.table, kept)
         self.table.selectionModel().blockSignals(False)
         self.table.viewport().update()
@@ -212,7 +209,11 @@ class PairsPlace(PlacePage):
         if self._summed != (self.list.state, chosen):
             self._summed = self.list.state, chosen
             self.sums.setText(self.list.sums(project, rows))
-            self.need.setText(self.list.need(project))
+
+    def _show_need(self) -> None:
+        if self._sums_of is not None and self._needed != self.list.state:
+            self._needed = self.list.state
+            self.need.setText(self.list.need(self._sums_of[0]))
             self.need.setToolTip(self.need.text())
 
     def waiting(self) -> int:
@@ -393,3 +394,7 @@ class PairsPlace(PlacePage):
         self.posters.close()
         self._work.at_the_end(self.compare.close_view())
         self._work.at_the_end(self.panel.close_player())
+
+
+def _same_clip(one: Row, other: Row) -> bool:
+    return isinstance(one, Pair) and isinstance(other, Pair) and one.clip.id == other.clip.id
