@@ -1,6 +1,8 @@
 """The command line: the same core without a window.
 
 With ``--json`` one JSON object goes to stdout and everything else to stderr. Exit status 0 only if all went well.
+
+Imports inside functions: workers are imported for commands that open media alone.
 """
 
 from __future__ import annotations

@@ -1,4 +1,7 @@
-"""What the commands of the table do, wherever they come from: keys, menus, buttons."""
+"""What the commands of the table do, wherever they come from: keys, menus, buttons.
+
+Imports inside functions: dialogs are imported when they are first opened: the window is there sooner.
+"""
 
 from __future__ import annotations
 

@@ -52,7 +52,10 @@ class ProgressDelegate(QStyledItemDelegate):
 
 
 class JobsDrawer(QFrame):
-    """Comes up from below."""
+    """Comes up from below.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, work: Work) -> None:
         super().__init__()

@@ -1,4 +1,7 @@
-"""The places, each built when it is first needed: a window is there sooner than all that it can show."""
+"""The places, each built when it is first needed: a window is there sooner than all that it can show.
+
+Imports inside functions: a place is imported when it is first needed.
+"""
 
 from __future__ import annotations
 

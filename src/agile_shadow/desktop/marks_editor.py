@@ -16,7 +16,10 @@ _MOST = 8
 
 
 class MarksEditor(QWidget):
-    """Adds, changes and removes marks. ``changed`` tells; ``failed`` says why a picture cannot be taken."""
+    """Adds, changes and removes marks. ``changed`` tells; ``failed`` says why a picture cannot be taken.
+
+    Large: its attributes are its controls.
+    """
 
     changed = Signal()
     failed = Signal(str)

@@ -28,7 +28,10 @@ _STEPS = {"back_1": -1, "on_1": 1, "back_10": -10, "on_10": 10}
 
 
 class PlayerPanel(QWidget):
-    """Viewer and transport over one player. ``moved`` tells each new position, ``metered`` the play meter or None."""
+    """Viewer and transport over one player. ``moved`` tells each new position, ``metered`` the play meter or None.
+
+    Large: half of its methods hand one command each on to the player.
+    """
 
     moved = Signal(int)
     metered = Signal(object)

@@ -1,4 +1,7 @@
-"""One field that finds commands, clips, places, presets, timelines and settings."""
+"""One field that finds commands, clips, places, presets, timelines and settings.
+
+Imports inside functions: a place's module is imported when its settings are found: the field opens sooner.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The main window: strip, rail, places, drawer; commands go to whichever place is open."""
+"""The main window: strip, rail, places, drawer; commands go to whichever place is open.
+
+Imports inside functions: what is rarely opened is imported when it is: the window is there sooner.
+"""
 
 from __future__ import annotations
 
@@ -59,7 +62,10 @@ _PAINTED = 120  # milliseconds after which a window that is shown has been paint
 
 
 class MainWindow(QMainWindow):
-    """One window for one project."""
+    """One window for one project.
+
+    Large: every command and every part of the window meets here; what each does lies in modules of its own.
+    """
 
     def __init__(self, work: Work, folders: Folders, start_sound: bool = True, measure: bool = True) -> None:
         super().__init__()

@@ -35,7 +35,10 @@ _ENDED = 5  # runs that stay listed
 
 
 class Work(QObject):
-    """Owns the session and everything that runs. Signals come on the interface thread."""
+    """Owns the session and everything that runs. Signals come on the interface thread.
+
+    Large: its attributes are what runs, its signals what is told of it.
+    """
 
     project_changed = Signal()
     saved_changed = Signal()

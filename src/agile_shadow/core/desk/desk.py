@@ -61,6 +61,8 @@ class Desk:
 
     Runs copy side by side; proxies are made one run after the other. ``patient`` as in IngestRun. ``machine``: where
     all work is done; the desk ends it.
+
+    Large: what the window, the command line and the process without a window ask of all runs is asked of this one.
     """
 
     ended = Signal(Ended)

@@ -23,6 +23,8 @@ _STRETCH = 50  # jobs listed at a stretch
 class QueuedRun:
     """Runs on the caller's thread with :meth:`run`; other threads may call all other methods. ``problems``: what could
     not be done, a sentence each. A kind of it says what its jobs are, and what each is asked and brings.
+
+    Large: a third of it is what a kind of it says, another what others ask.
     """
 
     kind = ""

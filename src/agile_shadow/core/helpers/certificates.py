@@ -2,6 +2,8 @@
 
 Both ends of every connection show one. A certificate says in its name what its holder is: the one that asks, or a
 helper with its identity; nobody takes a helper for the one that asks.
+
+Imports inside functions: the library for certificates is an extra, and imported when one is made or read.
 """
 
 from __future__ import annotations

@@ -4,6 +4,8 @@ The engine sends messages as msgpack with pickled parts. Here a pickled part may
 classes and this program's one function (:func:`.table.run_named`), and nothing else: so no code comes from the network.
 A connection counts only with a certificate of the suite, a helper's only while it was not sent away, and a helper may
 only say what a worker has to say.
+
+Imports inside functions: the engine is an extra, and imported when helpers are used.
 """
 
 from __future__ import annotations

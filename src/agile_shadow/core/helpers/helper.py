@@ -1,4 +1,7 @@
-"""A helper's process: it works for the machine that invited it, until it is ended."""
+"""A helper's process: it works for the machine that invited it, until it is ended.
+
+Imports inside functions: the engine is an extra, and imported when helpers are used.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""This machine's end of the work with helpers: which there are, what each sees and does, orders sent and answered."""
+"""This machine's end of the work with helpers: which there are, what each sees and does, orders sent and answered.
+
+Imports inside functions: the engine is an extra, and imported when helpers are used.
+"""
 
 from __future__ import annotations
 
@@ -47,7 +50,10 @@ class _Sent:
 
 class Link:
     """Any thread may call any method. It connects on a thread of its own as long as helpers are invited, and starts the
-    scheduler where none runs. ``problem``: why it does not work, "" where it does."""
+    scheduler where none runs. ``problem``: why it does not work, "" where it does.
+
+    Large: one lock for all that is known of helpers, so that it is one thing.
+    """
 
     def __init__(self, suite: Suite | None = None, look: float = _LOOK) -> None:
         self._suite = suite or Suite.of_this_user()

@@ -1,4 +1,7 @@
-"""The proof of a pair as an order: both files by shelf and path, what they are, and what comes back."""
+"""The proof of a pair as an order: both files by shelf and path, what they are, and what comes back.
+
+Imports inside functions: what proves is imported where it runs: whoever only sends orders needs none of it.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The scheduler's process on the machine that asks: it listens for helpers with certificates, and for nobody else."""
+"""The scheduler's process on the machine that asks: it listens for helpers with certificates, and for nobody else.
+
+Imports inside functions: the engine is an extra, and imported when helpers are used.
+"""
 
 from __future__ import annotations
 

@@ -39,7 +39,10 @@ _NAMING = 0.02  # part of a job that looking at it and naming it is
 
 class Spread:
     """See :class:`agile_shadow.core.jobs.Executor`. ``local``: this machine's workers, ``size`` of them; ``names``: who
-    looks at what helpers made; ``shelves``: those of the project, now. Any thread may call any method."""
+    looks at what helpers made; ``shelves``: those of the project, now. Any thread may call any method.
+
+    Large: an executor's whole interface, and a small method for each event of a job that may be here, there or both.
+    """
 
     def __init__(
         self, local: Executor, names: Executor, size: int, link: Link, shelves: Callable[[], Sequence[Shelf]]

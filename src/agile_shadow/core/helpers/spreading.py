@@ -1,4 +1,7 @@
-"""The work of one open project spread over helpers, where any was invited; else nothing of that is loaded."""
+"""The work of one open project spread over helpers, where any was invited; else nothing of that is loaded.
+
+Imports inside functions: the engine is an extra, and imported when helpers are used.
+"""
 
 from __future__ import annotations
 

@@ -59,7 +59,7 @@ State = Literal[
 class Way:
     """For the run's thread. ``left_behind``: a worker died, so that half-made files may lie about.
 
-    It has a method for each state and each way to end, so that one table shows them all.
+    Large: it has a method for each state and each way to end, so that one table shows them all.
 
     A step ends by handing work over, whose result leads into the next state, or by entering that at once. Whatever it
     raises is this file's trouble and not the others'.

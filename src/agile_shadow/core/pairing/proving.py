@@ -1,4 +1,7 @@
-"""Proving a project's pairs, one after the other: which need it, and keeping what was found with the pair."""
+"""Proving a project's pairs, one after the other: which need it, and keeping what was found with the pair.
+
+Imports inside functions: what proves is imported when something is to be proven, which is not in every session.
+"""
 
 from __future__ import annotations
 

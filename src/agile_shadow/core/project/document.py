@@ -22,7 +22,7 @@ from .footage import Bake, Clip, Footage, places_of
 class Project:
     """The whole document: what happened in the world, what the user decided, and both together as it is shown.
 
-    Half of its methods are values of the two under one name, so that whoever shows them need not know which has them.
+    Large: half of its methods are values of the two under one name: who shows them need not know which has them.
     """
 
     footage: Footage

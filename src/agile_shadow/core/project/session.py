@@ -36,7 +36,10 @@ log = logging.getLogger(__name__)
 
 
 class ProjectSession:
-    """Holds one project open. Any thread may call any method; signals come on the thread that made the change."""
+    """Holds one project open. Any thread may call any method; signals come on the thread that made the change.
+
+    Large: one lock for the document, its history and its file, so that they are one thing.
+    """
 
     changed = Signal()
     saved_state_changed = Signal()

@@ -39,7 +39,10 @@ _SMALL = 2  # times smaller than the original: from here on the filter of frames
 
 
 class Transcode:
-    """One pass over an original (or a part of it). Decoding runs on its own thread, a few frames ahead."""
+    """One pass over an original (or a part of it). Decoding runs on its own thread, a few frames ahead.
+
+    Large: its attributes are the parts of one pass: what is opened, set up, counted and measured.
+    """
 
     def __init__(
         self,

@@ -69,7 +69,10 @@ _COLUMNS = (
 
 
 class HomeDialog(QDialog):
-    """Everything is read and matched in the background; nothing of the project changes before something is taken."""
+    """Everything is read and matched in the background; nothing of the project changes before something is taken.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, work: Work, folder: Path, parent: QWidget) -> None:
         super().__init__(parent)

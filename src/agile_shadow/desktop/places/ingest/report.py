@@ -60,7 +60,10 @@ _COLUMNS = (
 
 
 class ReportView(QWidget):
-    """``retry`` and ``read`` give the source of the report whose failed files are wanted again; ``show`` a path."""
+    """``retry`` and ``read`` give the source of the report whose failed files are wanted again; ``show`` a path.
+
+    Large: its attributes are its controls.
+    """
 
     retry = Signal(str)
     read = Signal(str)

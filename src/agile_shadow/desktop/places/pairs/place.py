@@ -43,7 +43,10 @@ _SEARCH_WAITS = 120  # milliseconds after the last letter
 
 
 class PairsPlace(PlacePage):
-    """The place. ``chosen`` tells the chosen clip."""
+    """The place. ``chosen`` tells the chosen clip.
+
+    Large: its attributes are its controls, its methods what each of them is connected to.
+    """
 
     chosen = Signal()
     looks_again = Signal()

@@ -43,7 +43,10 @@ _SETTLED = 900  # milliseconds without a change before a preset is tried on foot
 
 
 class PresetsPlace(PlacePage):
-    """The whole place. ``chosen`` tells that the project's standing preset changed."""
+    """The whole place. ``chosen`` tells that the project's standing preset changed.
+
+    Large: its attributes are its controls, its methods what each of them is connected to.
+    """
 
     chosen = Signal()
 

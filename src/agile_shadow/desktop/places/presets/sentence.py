@@ -23,7 +23,10 @@ _RATES = ("24000/1001", "24/1", "25/1", "30000/1001", "30/1", "48/1", "50/1", "6
 
 
 class Sentence(QFrame):
-    """All fields. ``changed`` tells of each change; :meth:`preset` gives what they say, or refuses it."""
+    """All fields. ``changed`` tells of each change; :meth:`preset` gives what they say, or refuses it.
+
+    Large: its attributes are its fields.
+    """
 
     changed = Signal()
     failed = Signal(str)

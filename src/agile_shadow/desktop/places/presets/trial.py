@@ -97,7 +97,10 @@ class Pane(QWidget):
 
 
 class TrialDialog(QDialog):
-    """``taken`` gives the preset that was chosen."""
+    """``taken`` gives the preset that was chosen.
+
+    Large: its attributes are its controls.
+    """
 
     taken = Signal(object)
 

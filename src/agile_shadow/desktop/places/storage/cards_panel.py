@@ -83,7 +83,10 @@ _FILES = (
 
 
 class CardsPanel(QWidget):
-    """``answer``: what was found in this session for the card that is shown."""
+    """``answer``: what was found in this session for the card that is shown.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, work: Work) -> None:
         super().__init__()

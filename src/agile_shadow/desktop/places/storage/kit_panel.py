@@ -36,7 +36,10 @@ _WITHOUT = (Column("Nothing to show there for", lambda row: row[0], 260), Column
 
 
 class KitPanel(QWidget):
-    """``plan``: what the kit would hold, as it was looked at last."""
+    """``plan``: what the kit would hold, as it was looked at last.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, work: Work) -> None:
         super().__init__()

@@ -46,7 +46,10 @@ _CARDS, _KITS, _HELPERS, _MACHINE = "cards", "kits", "helpers", "machine"
 
 
 class StoragePlace(PlacePage):
-    """``rows``: the shelves as they were looked at last; ``rooms``: what was counted, by the shelf's identity."""
+    """``rows``: the shelves as they were looked at last; ``rooms``: what was counted, by the shelf's identity.
+
+    Large: its attributes are its controls, its methods what each of them is connected to.
+    """
 
     def __init__(self, work: Work) -> None:
         super().__init__()

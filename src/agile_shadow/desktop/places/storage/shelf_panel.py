@@ -46,7 +46,10 @@ class KindChip(QWidget):
 
 
 class ShelfPanel(QWidget):
-    """``room``: what was counted last; None while it is being counted or the shelf is away."""
+    """``room``: what was counted last; None while it is being counted or the shelf is away.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, place: StoragePlace) -> None:
         super().__init__()

@@ -50,7 +50,10 @@ _COLUMNS = (
 
 
 class TidyDialog(QDialog):
-    """``done`` once files went."""
+    """``done`` once files went.
+
+    Large: its attributes are its controls.
+    """
 
     def __init__(self, work: Work, parent: QWidget | None = None) -> None:
         super().__init__(parent)

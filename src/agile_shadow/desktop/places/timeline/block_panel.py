@@ -74,7 +74,10 @@ class _Field(QDoubleSpinBox):
 
 
 class BlockPanel(QScrollArea):
-    """The tab. Every change is an edit of the document; changes of one field in a row are one step."""
+    """The tab. Every change is an edit of the document; changes of one field in a row are one step.
+
+    Large: its attributes are its controls, its methods what each of them is connected to.
+    """
 
     def __init__(self, work: Work) -> None:
         super().__init__()

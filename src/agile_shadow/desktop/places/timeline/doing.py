@@ -23,7 +23,10 @@ _NUDGES = {
 
 
 class Doing:
-    """What the commands do to the open timeline: with the chosen blocks, at the playhead, on the tracks in hand."""
+    """What the commands do to the open timeline: with the chosen blocks, at the playhead, on the tracks in hand.
+
+    Large: one method for each thing that is done with the chosen.
+    """
 
     def __init__(self, work: Work, view: TimelineView, tell: Callable[[str], None]) -> None:
         self._work = work

@@ -42,7 +42,10 @@ _BLOCK_MENU = (
 )  # fmt: skip
 _TRACK_MENU = ("paste", "paste_in", "close_gap", "", "lock", "off", "picture_track", "sound_track", "remove_track")
 class TimelinePlace(PlacePage):
-    """The place. The viewer shows the clip being marked or the timeline, whichever was touched last."""
+    """The place. The viewer shows the clip being marked or the timeline, whichever was touched last.
+
+    Large: its attributes are its parts, most methods hand one command on to the part that is meant.
+    """
 
     goes_to = Signal(str)
 

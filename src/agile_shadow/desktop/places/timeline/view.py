@@ -27,7 +27,10 @@ from .still import Still
 
 
 class TimelineView(QWidget):
-    """Shows one timeline. Gestures give whole edits: nothing changes in the document before the button is let go."""
+    """Shows one timeline. Gestures give whole edits: nothing changes in the document before the button is let go.
+
+    Large: one method for each of the toolkit's events, and one for each thing that others ask of the view.
+    """
 
     sought = Signal(int)
     edited = Signal(str, object)  # label, new timeline
