@@ -1,3 +1,4 @@
+import queue
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -7,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from agile_shadow.core.compositing import Mixer, files
+from agile_shadow.core.compositing import Compositor, Mixer, files
 from agile_shadow.core.playback import (
     ClipProgram,
     MeterReading,
@@ -15,6 +16,7 @@ from agile_shadow.core.playback import (
     Player,
     Reason,
     TimelineProgram,
+    lane,
     player,
     why_late,
 )
@@ -77,6 +79,27 @@ def test_the_switch_keeps_frame_and_rectangle(project: Project, watched: Watched
         assert code(original) == code(proxy) == (NUMBERS[clip.name], original.file_frame)
         step = original.pixels[::8, ::8, 1].astype(int) - proxy.pixels[::8, ::8, 1]
         assert np.abs(step).mean() < 8
+
+
+def test_the_other_side_is_kept_warm_once_the_hand_rests(
+    project: Project, watched: Watched, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    warmed: queue.SimpleQueue[Fraction] = queue.SimpleQueue()
+    monkeypatch.setattr(Compositor, "prepare", lambda _self, _project, steps: warmed.put(steps[0][0].seconds))
+    monkeypatch.setattr(lane, "_REST", 60.0)
+    clip, moved = named(project, "A001C002"), watched.player
+    moved.show(ClipProgram.of(clip), project.but(showing="proxies"))
+    for frame in range(1, 6):
+        moved.seek(frame)
+        watched.picture()
+    assert warmed.empty()
+    monkeypatch.setattr(lane, "_REST", 0.02)
+    moved.seek(7)
+    rate = clip.original.info.frame_rate
+    assert rate and warmed.get(timeout=20) == 7 / rate and warmed.empty()
+    monkeypatch.setattr(lane, "_REST", 60.0)
+    moved.seek(8)
+    assert moved.close(10) and warmed.empty()  # who rests hears that it is over
 
 
 def test_missing_files_fall_back_and_then_a_stand_in_names_the_shelf(project: Project, watched: Watched) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -149,3 +150,48 @@ def test_movement_colour_pin_and_reset_are_steps_of_their_own(
         "Slow movement",
     ]  # fmt: skip
     assert session.project.cut == before
+
+
+def test_words_of_a_position_come_with_its_picture_and_without_one_all_the_same(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, viewer = seen(qtbot, film, open_window)
+    panel = window.timeline.panel
+    texts: list[tuple[str, int]] = []  # as words come, and the picture that is there then
+    real = panel._say_position
+
+    def say() -> None:
+        real()
+        texts.append((panel.transport.length.text(), viewer.picture.frame if viewer.picture is not None else -1))
+
+    monkeypatch.setattr(panel, "_say_position", say)
+    panel._say.timeout.disconnect()
+    panel._say.timeout.connect(say)
+    panel._say.setInterval(60_000)  # the drive is never so quick as to be late
+    for frame in (3, 5):
+        panel.seek(frame)
+        assert window.timeline.view.position == frame == panel.scrub.position  # what keys act on is there at once
+        qtbot.waitUntil(lambda frame=frame: bool(texts) and texts[-1][1] == frame, timeout=10_000)
+        assert texts[-1][0].startswith(f"frame {frame} of ")
+    assert len(texts) == 2 and panel.transport.timecode.text().endswith("05")
+    panel._say.setInterval(5)
+    monkeypatch.setattr(panel.player._handover, "put", lambda picture, asked: None)  # none comes
+    panel.seek(7)
+    qtbot.waitUntil(lambda: panel.transport.length.text().startswith("frame 7 of "), timeout=10_000)
+    assert viewer.picture is not None and viewer.picture.frame == 5
+
+
+def test_awaiting_what_is_shown_already_paints_nothing(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window, viewer = seen(qtbot, film, open_window)
+    painted: list[int] = []
+    viewer.paintEvent = lambda event: painted.append(1)  # type: ignore[method-assign]
+    now = window.timeline.panel.player.choices_now()
+    for _turn in range(5):  # what was to be painted already
+        QApplication.processEvents()
+    painted.clear()
+    viewer.await_picture(now)
+    QApplication.processEvents()
+    assert painted == []
+    viewer.await_picture([replace(one, path=Path("/another/file.mov")) for one in now])
+    qtbot.waitUntil(lambda: bool(painted))
+    assert "is coming" in viewer.mark_text

@@ -22,6 +22,7 @@ from .transport import Transport, detail_text, next_detail
 from .viewer import Viewer
 
 _TICK = 6  # milliseconds between two looks at the clock while playing
+_WORDS = 15  # milliseconds that timecode and names wait for the picture they belong to
 _IN_FULL = ("Playing", "Marking")
 _FASTEST = 8
 _STEPS = {"back_1": -1, "on_1": 1, "back_10": -10, "on_10": 10}
@@ -61,6 +62,10 @@ class PlayerPanel(QWidget):
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_TICK)
         self._timer.timeout.connect(self._tick)
+        self._say = QTimer(self)
+        self._say.setSingleShot(True)
+        self._say.setInterval(_WORDS)
+        self._say.timeout.connect(self._say_position)
 
     def _build(self) -> None:
         layout = QVBoxLayout(self)
@@ -230,6 +235,7 @@ class PlayerPanel(QWidget):
             self.transport.timecode.refuse(str(error))
             return
         self.seek(max(0, min(frame, self.scrub.length - 1)))
+        self._say_position()  # in place of what was typed
 
     def _shuttle(self, direction: int) -> None:
         speed = self.player.clock.speed
@@ -264,7 +270,8 @@ class PlayerPanel(QWidget):
         """Stand at a frame."""
         if self.loaded:
             self.player.seek(frame)
-            self._stop_timer()
+            if self._timer.isActive():
+                self._stop_timer()
             self._show_position()
 
     def _tick(self) -> None:
@@ -301,6 +308,8 @@ class PlayerPanel(QWidget):
         picture = self.player.take_due()
         if picture is not None:
             self.viewer.show_picture(picture)
+            if self._say.isActive():
+                self._say_position()
             self.picture_came.emit()
 
     # Marks
@@ -336,14 +345,23 @@ class PlayerPanel(QWidget):
     # Showing
 
     def _show_position(self) -> None:
-        position, row = self.player.position, self.transport
+        position = self.player.position
         if position != self.scrub.position or not self.player.playing:
-            self.scrub.show_position(position)
-            row.timecode.show_text(self.timecode_of(position))
-            row.source.setText(self._source_at(position))
-            row.length.setText(f"frame {position} of {self.scrub.length}")
-            row.length.setToolTip(f"{rate_label(self.player.heard.rate)} frames per second")
+            self.scrub.position = position
             self.moved.emit(position)
+            if self.player.playing:
+                self._say_position()
+            elif not self._say.isActive():  # the hand moves on: words come with the picture, or soon
+                self._say.start()
+
+    def _say_position(self) -> None:
+        self._say.stop()
+        position, row = self.player.position, self.transport
+        self.scrub.show_position(position)
+        row.timecode.show_text(self.timecode_of(position))
+        row.source.setText(self._source_at(position))
+        row.length.setText(f"frame {position} of {self.scrub.length}")
+        row.length.setToolTip(f"{rate_label(self.player.heard.rate)} frames per second")
 
     def _source_at(self, position: int) -> str:
         """On the timeline: the clip under the playhead and its own timecode."""
@@ -365,6 +383,7 @@ class PlayerPanel(QWidget):
     def close_player(self) -> Callable[[float], bool]:
         """Have the player's threads end; what waits for it."""
         self._timer.stop()
+        self._say.stop()
         self.player.end()
         return self.player.close
 

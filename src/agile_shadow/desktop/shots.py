@@ -335,7 +335,7 @@ def main() -> int:
     everything = "--all" in sys.argv
     named = [one for one in sys.argv[1:] if one != "--all"]
     if any(one.startswith("-") for one in named):
-        sys.stderr.write("Draws the pictures in docs/screenshots; --all FOLDER: every surface there is, into a folder.\n")
+        sys.stderr.write("Draws the pictures in docs/screenshots; --all FOLDER: every surface, into a folder.\n")
         return 2
     folder = Path(named[-1]) if len(named) > 1 or not everything else Path(tempfile.mkdtemp(prefix="all-surfaces-"))
     folder.mkdir(parents=True, exist_ok=True)

@@ -94,8 +94,10 @@ class Viewer(QWidget):
     def await_picture(self, choices: Sequence[Choice]) -> None:
         """Say that the picture on screen is not yet the asked one."""
         shown = [one.choice.path for one in self.picture.shown] if self.picture is not None else []
-        self._awaited = tuple(choices) if [choice.path for choice in choices] != shown else ()
-        self.update()
+        awaited = tuple(choices) if [choice.path for choice in choices] != shown else ()
+        if awaited != self._awaited:
+            self._awaited = awaited
+            self.update()
 
     @property
     def mark_text(self) -> str:

@@ -22,6 +22,7 @@ from .picture import Asked, Picture
 
 log = logging.getLogger(__name__)
 
+_REST = 0.1  # seconds that the hand must rest before the other side is kept warm
 _READY = 16  # pictures drawn ahead while playing: a dissolve may take longer than its time
 _OPEN_FILES = {"originals": 2, "proxies": 8}
 _BEHIND = Fraction(2, 5)  # seconds behind the clock from which a heavy file leaps to its next key frame
@@ -146,7 +147,7 @@ class Lane:
                 self._compositor.close()
             if closed:
                 return
-            if request is None:
+            if request is None or (request.warm and self._is_overtaken_at_rest()):
                 continue
             try:
                 if request.speed:
@@ -160,6 +161,11 @@ class Lane:
                 continue
             except Exception:  # a fault here must not end the thread: the window would stay on its last picture
                 log.exception("showing frame %s", request.frame)
+
+    def _is_overtaken_at_rest(self) -> bool:
+        """Whether something else is asked soon: while the hand moves, nothing is kept warm that takes its processor."""
+        with self._mail:
+            return self._mail.wait_for(lambda: self._request is not None or self._closed or self._releasing, _REST)
 
     @contextmanager
     def _drawing(self) -> Iterator[None]:
