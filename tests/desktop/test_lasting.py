@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
@@ -23,7 +23,8 @@ from agile_shadow.core.project import session as session_module
 from agile_shadow.core.threads import told_of_all
 from agile_shadow.desktop import __main__ as start
 from agile_shadow.desktop import closing as closing_module
-from agile_shadow.desktop.garbage import forget_dead
+from agile_shadow.desktop import garbage as garbage_module
+from agile_shadow.desktop.garbage import Garbage, forget_dead
 from agile_shadow.desktop.places.export import place as export_module
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
@@ -327,3 +328,31 @@ def test_removed_proxies_are_brought_back_and_undo_never_shows_ruins(
     assert path.read_bytes() == content
     qtbot.waitUntil(lambda: not model.rows[number].proxy_missing, timeout=10_000)
     shutil.rmtree(tmp_path / "data")
+
+
+def test_much_that_is_new_is_collected_at_the_next_look_and_little_only_in_its_time(qapp: QApplication) -> None:
+    parent = QObject()
+    garbage = Garbage(parent)
+    garbage._timer.stop()
+    rings = [Ring()]
+    for ring in rings:
+        ring.me = ring
+    dead = weakref.ref(rings.pop())
+    del ring
+    garbage._look()
+    assert dead() is not None
+    kept = [Ring() for _number in range(garbage_module._MUCH + 100)]
+    garbage._look()
+    assert dead() is None and len(kept) > 8000
+    rings = [Ring()]
+    rings[0].me = rings[0]
+    dead = weakref.ref(rings.pop())
+    for _turn in range(garbage_module._STEP):
+        garbage._look()
+    assert dead() is None
+
+
+class Ring:
+    """Something that only a collector frees."""
+
+    me: Ring | None = None
