@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from agile_shadow.core.errors import Cancelled, CopyError, MediaError, NoRoom, WorkerDied, WorkerStalled
+from agile_shadow.core.errors import Cancelled, CopyError, MediaError, NoRoom, WorkerDied, WorkerStalled, os_reason
 from agile_shadow.core.estimates import Headroom
 from agile_shadow.core.files import is_partial
 from agile_shadow.core.ingest import IngestRequest, IngestRun
@@ -127,13 +127,21 @@ FAULTS: dict[str, tuple[Callable[[], Exception], int]] = {
     "died twice": (lambda: WorkerDied("ended", None, ""), 2),
     "stalled once": (lambda: WorkerStalled("stood still", None, ""), 1),
     "stalled twice": (lambda: WorkerStalled("stood still", None, ""), 2),
+    "away once": (lambda: CopyError(*away(errno.ENOENT)), 1),  # the card was out when it was opened, and is back
+    "away twice": (lambda: CopyError(*away(errno.ENOENT)), 2),
+    "gone while read": (lambda: CopyError(*away(errno.ENODEV)), 1),
     "taken back": (Cancelled, 1),
 }
 
 
+def away(number: int) -> tuple[str, Path, str]:
+    what, help_ = os_reason(OSError(number, ""))
+    return what, Path("VICTIM.mov"), help_
+
+
 def expected(step: str, fault: str) -> tuple[str, str]:
     """(phase of the file, state of the job that met the fault)."""
-    if fault in ("died once", "stalled once"):
+    if fault in ("died once", "stalled once", "away once", "gone while read"):
         return "paired", "done"  # tried again
     if fault == "taken back":
         return ("cancelled" if STEPS[step] == "copy" else "in place"), "cancelled"

@@ -49,7 +49,7 @@ from .taking_in import TakingIn
 from .waiting import Waiting
 
 log = logging.getLogger(__name__)
-_DRIVE_GONE = os_reason(OSError(errno.ENODEV, ""))[0]
+_WAS_AWAY = tuple(os_reason(OSError(number, ""))[0] for number in (errno.ENODEV, errno.ENOENT))
 
 State = Literal[
     "found", "looked at", "read back", "copied", "in place", "taken in", "measured", "made", "paired", "copied again",
@@ -309,8 +309,8 @@ class Way:
                 self._no_drive(job, error)
             elif isinstance(error, CopyError) and job.kind == "copy" and not self._s.card_is_there():
                 self._no_card(job)
-            elif job.tries == 0 and _DRIVE_GONE in str(error) and not self._s.stopped.is_set():
-                self.hand_over(replace(job, tries=1))  # it went while this was read, and is back by now
+            elif job.tries == 0 and any(one in str(error) for one in _WAS_AWAY) and not self._s.stopped.is_set():
+                self.hand_over(replace(job, tries=1))  # it went before or while this was read, and is back
             else:
                 log.warning("%s", job.path, exc_info=True)
                 self.fail(job, error)
