@@ -19,13 +19,14 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
-from agile_shadow.core.desk import Desk, FilmRun, film_request, queued
+from agile_shadow.core.desk import Desk, FilmRun, film_request, rounds
 from agile_shadow.core.desk.queued import QueuedRun
 from agile_shadow.core.errors import Cancelled, MediaError, WorkerStalled
 from agile_shadow.core.film import FilmPicture, FilmRequest, FilmSettings, plain_film
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
-from agile_shadow.core.jobs.line import Entry, Line
+from agile_shadow.core.jobs.line import Line
 from agile_shadow.core.jobs.listing import Listing
+from agile_shadow.core.jobs.task import Asked
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
 from agile_shadow.core.presets import Preset, Proxies
@@ -319,18 +320,18 @@ class LineModel(RuleBasedStateMachine):
     def __init__(self) -> None:
         super().__init__()
         self.line = Line(2, lambda: True, lambda: None)
-        self.waiting: list[Entry] = []
-        self.running: list[Entry] = []
+        self.waiting: list[Asked] = []
+        self.running: list[Asked] = []
         self.numbers = itertools.count()
         self.paused = False
 
-    def _any(self, data: Any, held: bool | None = None) -> Entry | None:
+    def _any(self, data: Any, held: bool | None = None) -> Asked | None:
         known = [one for one in (*self.waiting, *self.running) if held is None or one.held == held]
         return data.draw(st.sampled_from(known)) if known else None
 
     @rule(priority=st.integers(-2, 2), held=st.booleans(), cancelled=st.booleans())
     def comes(self, priority: int, held: bool, cancelled: bool) -> None:
-        entry = Entry(stand_still, None, print, priority, next(self.numbers), held)
+        entry = Asked(stand_still, None, print, priority, next(self.numbers), held)
         if cancelled:  # in the moment between being known and being lined up
             self.line.drop([entry])
         assert self.line.put(entry)
@@ -365,7 +366,7 @@ class LineModel(RuleBasedStateMachine):
 
     @rule()
     def takes(self) -> None:
-        dropped = [one for one in self.waiting if one.cancelled.is_set()]
+        dropped = [one for one in self.waiting if one.cancelled]
         ready = [one for one in self.waiting if not one.held]
         if not dropped and (self.paused or sum(not one.held for one in self.running) >= 2 or not ready):
             assert self.line._next() is None  # ``get`` would wait
@@ -467,7 +468,7 @@ class Long(Numbers):
 
 @pytest.fixture
 def one_at_a_stretch(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(queued, "_SPELL", 0.0)
+    monkeypatch.setattr(rounds, "_SPELL", 0.0)
 
 
 def test_what_comes_back_is_taken_while_others_are_still_prepared(

@@ -20,6 +20,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
 from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import Cancelled, MediaError
+from agile_shadow.core.helpers import choosing
 from agile_shadow.core.helpers import spread as spreading
 from agile_shadow.core.helpers.kinds import KINDS
 from agile_shadow.core.helpers.orders import Order, weight_of
@@ -309,7 +310,7 @@ def test_it_waits_a_moment_for_helpers_that_are_only_just_looked_for(
     scene.link.known = False
     scene.submit()
     assert not scene.local.tasks
-    monkeypatch.setattr(spreading, "_PATIENT", 0.0)
+    monkeypatch.setattr(choosing, "_PATIENT", 0.0)
     scene.spread.look_again()
     assert len(scene.local.tasks) == 1
 

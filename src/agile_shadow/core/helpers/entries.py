@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..jobs import Task
+from ..jobs.task import Asked
 from .kinds import Kind
 from .orders import Order
 
@@ -26,25 +25,16 @@ class Try:
 
 
 @dataclass(eq=False)
-class Entry:
+class Entry(Asked):
     """A job: asked for, waiting, done somewhere, or looked at and named here."""
 
-    task: Task
-    request: Any
-    on_progress: Callable[[float], None]
-    priority: int
-    number: int
-    held: bool
-    stalled_after: float | None
-    weight: float
-    kind: Kind | None
-    future: Future[Any] = field(default_factory=Future)
+    weight: float = 1.0
+    kind: Kind | None = None
     begun: float = field(default_factory=time.monotonic)  # when it was asked for
     tries: list[Try] = field(default_factory=list)
     failed: set[str] = field(default_factory=set)  # helpers that did not bring it
     answer: tuple[Order, dict[str, Any]] | None = None
     naming: Future[Any] | None = None
-    cancelled: bool = False
 
     @property
     def waits(self) -> bool:

@@ -22,6 +22,7 @@ from typing import Any
 from ..errors import Cancelled
 from ..jobs import Executor, Task
 from ..shelves import Shelf
+from .choosing import Choosing, Row
 from .entries import Entry, Try
 from .kinds import kind_of
 from .link import Link
@@ -30,10 +31,6 @@ from .presence import HERE, Helper
 
 log = logging.getLogger(__name__)
 
-_TRIES = 2  # at helpers; then it is made here
-_LOOKED = 50  # of those that wait, for one that a helper can do; the others are looked at when these are gone
-_WORTH = 0.7  # a second try at the end must be reckoned to take less than this part of what the first still takes
-_PATIENT = 12.0  # seconds for which a job that is better done elsewhere waits for helpers to be heard
 _NAMING = 0.02  # part of a job that looking at it and naming it is
 
 
@@ -42,6 +39,7 @@ class Spread:
     looks at what helpers made; ``shelves``: those of the project, now. Any thread may call any method.
 
     Large: an executor's whole interface, and a small method for each event of a job that may be here, there or both.
+    Who does what is chosen by :class:`.choosing.Choosing`.
     """
 
     def __init__(
@@ -52,6 +50,8 @@ class Spread:
         self._size = size
         self._link = link
         self._shelves = shelves
+        self._row = Row()
+        self._choosing = Choosing(self._row, link, shelves)
         self._lock = threading.RLock()
         self._entries: dict[Future[Any], Entry] = {}
         self._active: set[Entry] = set()  # those that somebody does, or that are being named
@@ -90,12 +90,13 @@ class Spread:
         kind = kind_of(task)
         weight = kind.weight(request) if kind is not None else 1.0
         number = next(self._numbers)
-        entry = Entry(task, request, on_progress, priority, number, held, stalled_after, weight, kind)
+        entry = Entry(task, request, on_progress, priority, number, held, stalled_after, weight=weight, kind=kind)
         with self._lock:
             if self._closed:
                 entry.future.set_exception(Cancelled())
                 return entry.future
             self._entries[entry.future] = entry
+            self._row.place(entry)
         if kind is not None:
             self._link.want(self._shelves())
         self.look_again()
@@ -106,9 +107,16 @@ class Spread:
         entry = self._entries.get(future)
         if entry is not None:
             entry.priority = priority
+            self._place(entry)
             for one in entry.tries:
                 if one.future is not None:
                     self._local.prefer(one.future, priority)
+
+    def _place(self, entry: Entry) -> None:
+        """Where it belongs in the row by now, unless it has ended."""
+        with self._lock:
+            if entry.future in self._entries:
+                self._row.place(entry)
 
     def hold(self, future: Future[Any], on: bool) -> None:
         """Have one task stand still, waiting or running, wherever it is done; or let it go on."""
@@ -218,83 +226,17 @@ class Spread:
             pass
 
     def _give_one(self) -> bool:
-        """Give one job to the fastest machine that has room for one; whether there was any."""
+        """Give one job out; whether there was any."""
         active = tuple(self._active)
-        room_here = self._size - sum(1 for entry in active for one in entry.tries if one.future and not entry.held)
-        if room_here <= 0 and not self._link.free(frozenset()):
+        here = sum(1 for entry in active for one in entry.tries if one.future and not entry.held)
+        turn = self._choosing.turn(active, self._size - here)
+        if turn is None:
             return False
-        with self._lock:
-            waiting = [one for one in self._entries.values() if one.waits and not (one.held or one.cancelled)]
-        waiting.sort(key=lambda one: (-one.priority, one.kind is not None, -one.weight, one.number))
-        for entry in waiting[:_LOOKED]:
-            order = self._order(entry)
-            helpers = self._fitting(entry, order)
-            away = entry.kind is not None and entry.kind.away
-            faster = bool(helpers) and (away or self._pace(entry, helpers[0].id) > self._pace(entry))
-            if helpers and order is not None and (room_here <= 0 or faster):
-                self._send(entry, helpers[0], order)
-                return True
-            if away and order is not None and self._may_be_heard(entry, order):
-                continue
-            if room_here > 0:
-                self._do_here(entry)
-                return True
-        return not waiting and self._give_twice(room_here)
-
-    def _may_be_heard(self, entry: Entry, order: Order) -> bool:
-        """Whether helpers are only just being looked for."""
-        return time.monotonic() - entry.begun < _PATIENT and not self._link.knows(order.needs)
-
-    def _pace(self, entry: Entry, helper: str = HERE) -> float:
-        return self._link.pace(entry.kind.name, helper) if entry.kind is not None else 0.0
-
-    def _order(self, entry: Entry) -> Order | None:
-        if entry.kind is None or len(entry.failed) >= _TRIES:
-            return None
-        try:
-            return entry.kind.order(entry.request, self._shelves())
-        except OSError:
-            return None
-
-    def _fitting(self, entry: Entry, order: Order | None) -> list[Helper]:
-        if order is None:
-            return []
-        busy = {one.helper for one in entry.tries}
-        return [one for one in self._link.free(order.needs, order.kind) if one.id not in entry.failed | busy]
-
-    def _give_twice(self, room_here: int) -> bool:
-        """Nothing waits: begin once more what would else be waited for longest."""
-        now = time.monotonic()
-        going = [
-            (self._left(entry, tries[0], now), entry, tries[0]) for entry in tuple(self._active)
-            if len(tries := tuple(entry.tries)) == 1 and entry.answer is None and not (entry.held or entry.cancelled)
-        ]  # fmt: skip
-        for left, entry, first in sorted(going, key=lambda one: -one[0]):
-            if self._worth(entry, self._link.free(frozenset()), left):  # only then are drives asked
-                order = self._order(entry)
-                for helper in self._worth(entry, self._fitting(entry, order), left):
-                    assert order is not None
-                    self._send(entry, helper, order)
-                    return True
-            pace = self._pace(entry)
-            here = entry.weight / pace if pace else float("inf")
-            away = entry.kind is not None and entry.kind.away
-            if room_here > 0 and first.future is None and not away and here < _WORTH * left:
-                self._do_here(entry)
-                return True
-        return False
-
-    def _worth(self, entry: Entry, helpers: list[Helper], left: float) -> list[Helper]:
-        """Those that would have it much sooner than in the seconds it still takes."""
-        return [one for one in helpers if entry.weight / max(1e-9, self._pace(entry, one.id)) < _WORTH * left]
-
-    def _left(self, entry: Entry, one: Try, now: float) -> float:
-        """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""
-        went = now - one.begun
-        if one.part > 0.05:
-            return went / one.part * (1 - one.part)
-        pace = self._pace(entry, one.helper)
-        return max(went, entry.weight / pace - went) if pace else 0.0
+        if turn.helper is not None and turn.order is not None:
+            self._send(turn.entry, turn.helper, turn.order)
+        else:
+            self._do_here(turn.entry)
+        return True
 
     # Here
 
@@ -382,6 +324,7 @@ class Spread:
             except Exception as error:
                 log.warning("%s", error)
                 entry.kind, entry.answer = None, None
+                self._place(entry)
                 self._clear(order)
                 return
             entry.naming = self._names.submit(task, request)
@@ -398,6 +341,7 @@ class Spread:
             log.warning("what a helper made of %s is not taken: %s", order.about, error)
             entry.kind = None
         with self._lock:  # only now: without an answer it would count as one that waits
+            self._place(entry)
             entry.naming, entry.answer = None, None
         self.look_again()
 
@@ -431,6 +375,7 @@ class Spread:
         with self._lock:
             if entry.future.done() or self._entries.pop(entry.future, None) is None:
                 return
+            self._row.drop(entry)
             others = tuple(entry.tries)
         for one in others:
             self._take_back_try(entry, one)

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Future
-from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 from ..errors import Cancelled
-from .task import Task
+from .task import Asked, Task
 
 
 class Executor(Protocol):
@@ -36,16 +35,6 @@ class Executor(Protocol):
     def close(self, limit: float | None = ...) -> bool: ...
 
 
-@dataclass(eq=False)
-class _Waiting:
-    task: Task
-    request: Any
-    on_progress: Callable[[float], None]
-    priority: int
-    held: bool
-    future: Future[Any] = field(default_factory=Future)
-
-
 class Inline:
     """Runs each task on the thread that hands it over, before :meth:`submit` returns; one that is held or comes while
     it pauses waits to be let go. For tests: the same rules without processes and time."""
@@ -54,7 +43,7 @@ class Inline:
     pauses = 0
 
     def __init__(self) -> None:
-        self._waiting: list[_Waiting] = []
+        self._waiting: list[Asked] = []
         self._reasons: set[str] = set()
         self._closed = False
 
@@ -73,7 +62,7 @@ class Inline:
         stalled_after: float | None = None,
     ) -> Future[Any]:
         """Run ``task(request, report)``, or keep it; the future as with worker processes."""
-        one = _Waiting(task, request, on_progress, priority, held)
+        one = Asked(task, request, on_progress, priority, 0, held)
         if self._closed:
             one.future.set_exception(Cancelled())
             return one.future
@@ -97,7 +86,7 @@ class Inline:
             else:
                 one.future.set_result(result)
 
-    def _of(self, future: Future[Any]) -> _Waiting | None:
+    def _of(self, future: Future[Any]) -> Asked | None:
         return next((one for one in self._waiting if one.future is future), None)
 
     def prefer(self, future: Future[Any], priority: int) -> None:

@@ -6,31 +6,12 @@ import heapq
 import threading
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import Future
-from dataclasses import dataclass, field
-from typing import Any
 
-from .task import Task
-
-
-@dataclass
-class Entry:
-    """A task and its request. ``stalled_after``: seconds without progress after which its worker is ended; None: never.
-    """
-
-    task: Task
-    request: Any
-    on_progress: Callable[[float], None]
-    priority: int
-    number: int
-    held: bool = False
-    stalled_after: float | None = None
-    future: Future[Any] = field(default_factory=Future)
-    cancelled: threading.Event = field(default_factory=threading.Event)
+from .task import Asked
 
 
 class Line:
-    """Entries that wait: the highest priority first, then in the order they came; held ones stay, cancelled ones are
+    """Tasks that wait: the highest priority first, then in the order they came; held ones stay, cancelled ones are
     given out at once, so that they end. Any thread may call any method.
 
     No more than ``size`` are given out at a time; one that is held while it runs does not count.
@@ -40,30 +21,30 @@ class Line:
         self.size = size
         self._room = room
         self._tell = changed
-        self._waiting: dict[int, Entry] = {}
+        self._waiting: dict[int, Asked] = {}
         self._order: list[tuple[int, int]] = []  # a heap; what holds no more is left out when it comes to the front
         self._dropped: deque[int] = deque()
-        self._running: list[Entry] = []
+        self._running: list[Asked] = []
         self._changed = threading.Condition()
         self._closed = False
         self._paused = False
 
-    def put(self, entry: Entry) -> bool:
+    def put(self, entry: Asked) -> bool:
         """Take an entry in; False when the pool is closed, so that nobody would ever take it out."""
         with self._changed:
             if not self._closed:
                 self._waiting[entry.number] = entry
                 self._place(entry)
-                if entry.cancelled.is_set():
+                if entry.cancelled:
                     self._dropped.append(entry.number)
                 self._changed.notify()
             return not self._closed
 
-    def _place(self, entry: Entry) -> None:
+    def _place(self, entry: Asked) -> None:
         if entry.number in self._waiting and not entry.held:
             heapq.heappush(self._order, (-entry.priority, entry.number))
 
-    def get(self) -> Entry | None:
+    def get(self) -> Asked | None:
         """The next entry, None when the pool was closed and nothing waits."""
         with self._changed:
             while True:
@@ -76,7 +57,7 @@ class Line:
                     return None
                 self._changed.wait()
 
-    def _next(self) -> Entry | None:
+    def _next(self) -> Asked | None:
         while self._dropped:
             entry = self._waiting.get(self._dropped.popleft())
             if entry is not None:
@@ -95,29 +76,29 @@ class Line:
         """How many are being worked on."""
         return sum(1 for entry in tuple(self._running) if not entry.held)
 
-    def prefer(self, entry: Entry, priority: int) -> None:
+    def prefer(self, entry: Asked, priority: int) -> None:
         """Give an entry another priority."""
         with self._changed:
             entry.priority = priority
             self._place(entry)
             self._changed.notify_all()
 
-    def hold(self, entry: Entry, on: bool) -> None:
+    def hold(self, entry: Asked, on: bool) -> None:
         """Have an entry stand still, or go on."""
         with self._changed:
             entry.held = on
             self._place(entry)
             self._changed.notify_all()
 
-    def drop(self, entries: list[Entry]) -> None:
+    def drop(self, entries: list[Asked]) -> None:
         """Cancel entries: those that wait are given out at once, those that run are heard by whoever has them."""
         with self._changed:
             for entry in entries:
-                entry.cancelled.set()
+                entry.cancelled = True
                 self._dropped.append(entry.number)
             self._changed.notify_all()
 
-    def done(self, entry: Entry) -> None:
+    def done(self, entry: Asked) -> None:
         """An entry that was given out has ended."""
         with self._changed:
             self._running.remove(entry)
