@@ -40,6 +40,7 @@ from ingest import (
 from ledger import measure_fingerprints, measure_ledger
 from limits import measure_plain, measure_signatures, measure_single, measure_sketches, measure_starts
 from pairing import by_data, pairing, proof
+from reads import measure_reads
 from storage import measure_storage
 from window import measure_window
 from zoo.__main__ import main as zoo
@@ -160,7 +161,8 @@ def _pairing(_folder: Path, numbers: list[int]) -> None:
 _GROUPS: dict[str, Group] = {
     "proxies": _alone(bench_proxies), "signatures": _alone(measure_signatures),
     "sketches": _alone(measure_sketches), "copy": _alone(bench_copy),
-    "starts": _alone(measure_starts), "plain": _alone(measure_plain), "estimates": _alone(measure_estimates),
+    "reads": _alone(measure_reads), "starts": _alone(measure_starts), "plain": _alone(measure_plain),
+    "estimates": _alone(measure_estimates),
     "listing": _alone(measure_listing), "copies": _alone(measure_two_copies), "memory": _alone(measure_memory),
     "overlap": _alone(measure_overlap), "fuzz": _alone(measure_fuzz), "queue": _alone(measure_queue),
     "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _alone(measure_storage),

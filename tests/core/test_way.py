@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import pickle
 import shutil
 from collections.abc import Callable
 from concurrent.futures import Future
@@ -15,7 +16,16 @@ import numpy as np
 import pytest
 from av.video.frame import VideoFrame
 
-from agile_shadow.core.errors import Cancelled, CopyError, MediaError, NoRoom, WorkerDied, WorkerStalled, os_reason
+from agile_shadow.core.errors import (
+    Cancelled,
+    CopyError,
+    MediaError,
+    NoRoom,
+    ShadowError,
+    WorkerDied,
+    WorkerStalled,
+    from_os_error,
+)
 from agile_shadow.core.estimates import Headroom
 from agile_shadow.core.files import is_partial
 from agile_shadow.core.ingest import IngestRequest, IngestRun
@@ -127,16 +137,20 @@ FAULTS: dict[str, tuple[Callable[[], Exception], int]] = {
     "died twice": (lambda: WorkerDied("ended", None, ""), 2),
     "stalled once": (lambda: WorkerStalled("stood still", None, ""), 1),
     "stalled twice": (lambda: WorkerStalled("stood still", None, ""), 2),
-    "away once": (lambda: CopyError(*away(errno.ENOENT)), 1),  # the card was out when it was opened, and is back
-    "away twice": (lambda: CopyError(*away(errno.ENOENT)), 2),
-    "gone while read": (lambda: CopyError(*away(errno.ENODEV)), 1),
+    "away once": (lambda: away(errno.ENOENT), 1),  # the card was out when it was opened, and is back
+    "away twice": (lambda: away(errno.ENOENT), 2),
+    "gone while read": (lambda: away(errno.ENODEV), 1),
+    "words alone": (lambda: CopyError("it is not there", Path("VICTIM.mov"), ""), 1),  # says so, and is none of these
     "taken back": (Cancelled, 1),
 }
 
 
-def away(number: int) -> tuple[str, Path, str]:
-    what, help_ = os_reason(OSError(number, ""))
-    return what, Path("VICTIM.mov"), help_
+def away(number: int) -> ShadowError:
+    """As it comes out of a worker."""
+    error = from_os_error(OSError(number, ""), Path("VICTIM.mov"), CopyError)
+    came = pickle.loads(pickle.dumps(error))
+    assert isinstance(came, CopyError) and str(came) == str(error)
+    return came
 
 
 def expected(step: str, fault: str) -> tuple[str, str]:

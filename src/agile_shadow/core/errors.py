@@ -19,13 +19,17 @@ _REASONS = {
     errno.ENOTDIR: ("a part of its path is not a folder", "Check the path."),
     errno.ENAMETOOLONG: ("its name is too long for the drive", "Choose a shorter name or folder."),
 }
+_AWAY = (errno.ENOENT, errno.ENODEV, errno.ENXIO)
 
 
 class ShadowError(Exception):
     """Something the user must hear of: what happened, to which file, what to do.
 
-    ``str(error)`` is one sentence fit for the screen. The error pickles, so that it can come out of a worker.
+    ``str(error)`` is one sentence fit for the screen. The error pickles, so that it can come out of a worker. ``away``:
+    the file, or its drive, was not there; it may be back.
     """
+
+    away = False
 
     def __init__(self, what: str, path: Path | str | None = None, advice: str = "") -> None:
         super().__init__(what, path, advice)
@@ -105,7 +109,14 @@ def from_os_error(error: OSError, path: Path | str | None, kind: type[ShadowErro
     what, advice = os_reason(error)
     if error.errno in (errno.ENOSPC, errno.EDQUOT) and kind.__name__ in ("CopyError", "ProxyError"):
         kind = NoRoom
-    return kind(what, path if path is not None else error.filename, advice)
+    made = kind(what, path if path is not None else error.filename, advice)
+    made.away = is_away(error)
+    return made
+
+
+def is_away(error: BaseException) -> bool:
+    """Whether a file, or its drive, was not there."""
+    return error.errno in _AWAY if isinstance(error, OSError) else isinstance(error, ShadowError) and error.away
 
 
 def sentence(error: BaseException) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import logging
 import time
 from collections import defaultdict, deque
@@ -12,7 +11,7 @@ from dataclasses import replace
 from functools import partial
 from typing import Any, Literal
 
-from ..errors import Cancelled, CopyError, MediaError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, os_reason, sentence
+from ..errors import Cancelled, CopyError, MediaError, NoRoom, ShelfGone, WorkerDied, WorkerStalled, is_away, sentence
 from ..estimates import (
     Headroom,
     HeadroomRequest,
@@ -49,7 +48,6 @@ from .taking_in import TakingIn
 from .waiting import Waiting
 
 log = logging.getLogger(__name__)
-_WAS_AWAY = tuple(os_reason(OSError(number, ""))[0] for number in (errno.ENODEV, errno.ENOENT))
 
 State = Literal[
     "found", "looked at", "read back", "copied", "in place", "taken in", "measured", "made", "paired", "copied again",
@@ -309,7 +307,7 @@ class Way:
                 self._no_drive(job, error)
             elif isinstance(error, CopyError) and job.kind == "copy" and not self._s.card_is_there():
                 self._no_card(job)
-            elif job.tries == 0 and any(one in str(error) for one in _WAS_AWAY) and not self._s.stopped.is_set():
+            elif job.tries == 0 and is_away(error) and not self._s.stopped.is_set():
                 self.hand_over(replace(job, tries=1))  # it went before or while this was read, and is back
             else:
                 log.warning("%s", job.path, exc_info=True)
