@@ -144,12 +144,15 @@ def _until_seen(clip: Path, info: MediaInfo, folder: Path) -> tuple[float, float
 KINDS = ("right", "right", "one beside", "one elsewhere", "shift", "drop", "take", "sound")
 
 
-def measure_single(folder: Path, count: int = 25) -> Measured:
-    """Each kind of fault so many times, in proxies made here and in foreign ones: what is found, what is doubted."""
+def measure_single(folder: Path, count: int = 25, width: int = 320) -> Measured:
+    """Each kind of fault so many times, in proxies made here and in foreign ones: what is found, what is doubted.
+
+    ``width``: pixels of the drawn originals; their proxies have half of it.
+    """
     for ours in (True, False):
         table: dict[str, Counter[str]] = {}
         with ProcessPoolExecutor(2) as pool:
-            found = pool.map(partial(_one, root=folder, ours=ours), range(count * len(KINDS)), chunksize=4)
+            found = pool.map(partial(_one, root=folder, ours=ours, width=width), range(count * len(KINDS)), chunksize=4)
             for kind, state in found:
                 table.setdefault(kind, Counter())[state] += 1
         who = "made here" if ours else "from elsewhere"
@@ -162,12 +165,13 @@ def measure_single(folder: Path, count: int = 25) -> Measured:
                 yield f"faults not found, {who}, {kind}", sum(states.values()) - wrong, 0, ""
 
 
-def _one(number: int, root: Path, ours: bool) -> tuple[str, str]:
+def _one(number: int, root: Path, ours: bool, width: int) -> tuple[str, str]:
     rng = random.Random(number * 31 + 7)
     kind = KINDS[number % len(KINDS)]
     motion: Any = rng.choice(["objects", "objects", "pan", "handheld"])
     clip = Drawn("a.mov", rng.randrange(1 << 30), rng.randrange(1 << 30), rng.randint(70, 140),
-                 rng.choice([Fraction(25), Fraction(50), Fraction(24000, 1001)]), motion, start=90_000)  # fmt: skip
+                 rng.choice([Fraction(25), Fraction(50), Fraction(24000, 1001)]), motion, (width, width * 9 // 16),
+                 start=90_000)  # fmt: skip
     hard = not ours and rng.random() < 0.3
     made = Derived("p.mov", 0) if ours else Derived(
         "p.mov", 0, hard=hard, graded=rng.choice([None, 0, 1, 2, 3]), burnt=rng.random() < 0.4,

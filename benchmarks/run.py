@@ -8,6 +8,7 @@ import statistics
 import sys
 import tempfile
 import time
+import traceback
 from collections.abc import Callable, Iterable
 from fractions import Fraction
 from pathlib import Path
@@ -163,18 +164,22 @@ _GROUPS: dict[str, Group] = {
     "sketches": _alone(measure_sketches), "copy": _alone(bench_copy),
     "reads": _alone(measure_reads), "starts": _alone(measure_starts), "plain": _alone(measure_plain),
     "estimates": _alone(measure_estimates),
-    "listing": _alone(measure_listing), "copies": _alone(measure_two_copies), "memory": _alone(measure_memory),
+    "listing": _alone(measure_listing), "copies": _alone(measure_two_copies),
+    "memory": lambda folder, numbers: measure_memory(folder, *numbers[:1]),
     "overlap": _alone(measure_overlap), "fuzz": _alone(measure_fuzz), "queue": _alone(measure_queue),
     "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _alone(measure_storage),
     "hanging": _alone(measure_hanging),
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
-    "single": lambda folder, numbers: measure_single(folder, numbers[0] if numbers else 25),
+    "single": lambda folder, numbers: measure_single(folder, *(numbers or [25])[:2]),
     "big": _alone(measure_big), "cutting": _alone(measure_cutting), "sides": _alone(measure_sides),
     "films": _alone(measure_films),
     "planted": lambda folder, numbers: measure_film_faults(folder, numbers[0] if numbers else 5),
     "killed": lambda folder, numbers: measure_film_kills(folder, numbers[0] if numbers else 5),
     "window": _alone(measure_window), "helpers": measure_helpers,
 }  # fmt: skip
+
+
+_SHORT = {"memory": [4], "pairing": [1], "proof": [30], "single": [4], "planted": [2], "killed": [2]}  # of a whole run
 
 
 def main() -> int:
@@ -196,20 +201,36 @@ def main() -> int:
         return _groups(card)
 
 
+def _group(work: Group, folder: Path, numbers: list[int]) -> bool:
+    """One group of figures; what goes wrong in it is told, and the others go on. Whether it came to its end."""
+    try:
+        for line in work(folder, numbers) or ():
+            told(*line)
+    except Exception:
+        traceback.print_exc()
+        print("  this group came to no end", flush=True)
+        return False
+    return True
+
+
 def _groups(card: Path) -> int:
     """All groups of figures, or the one that is named."""
     folder = Path(tempfile.mkdtemp(prefix="bench-", dir=card.parent))
     only = sys.argv[1] if len(sys.argv) > 1 else ""
     numbers = [int(one) for one in sys.argv[2:] if one.isdigit()]
+    begun, ended = time.perf_counter(), []
     try:
         for word, work in _GROUPS.items():
             if only in ("", word):
                 print(f"# {word}", flush=True)
-                for line in work(folder, numbers) or ():
-                    told(*line)
+                since = time.perf_counter()
+                ended.append(_group(work, folder, numbers if only else _SHORT.get(word, [])))
+                print(f"  ({word}: {time.perf_counter() - since:.0f} s)", flush=True)
+        if not only:
+            told("all groups together", (time.perf_counter() - begun) / 60, 25, " min")
     finally:
         shutil.rmtree(folder, ignore_errors=True)
-    return 0
+    return 0 if all(ended) else 1
 
 
 if __name__ == "__main__":
