@@ -326,6 +326,9 @@ def doors(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
     port = json.loads((world.home / "config" / "helpers" / "suite.json").read_text())["port"]
     stranger_file = str(Path(__file__).with_name("stranger.py"))
     found = {"kind": "doors", "listening": sorted(_listening())}
+    scheduler = int((world.home / "state" / "helpers" / "scheduler.pid").read_text())
+    assert host.process is not None
+    found["nice"] = [os.getpriority(os.PRIO_PROCESS, pid) for pid in (scheduler, host.process.pid)]
     for name, line in (("sent away", sent_away.line), ("other suite", stranger), ("nobody", "")):
         out = subprocess.run(
             host.inside(sys.executable, stranger_file, line, "10.77.1.1", str(port)),

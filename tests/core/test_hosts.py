@@ -51,6 +51,7 @@ def test_a_film_by_a_helper_is_the_one_made_here_also_where_the_helper_is_killed
 def test_only_helpers_that_were_invited_and_not_sent_away_come_in_and_only_to_work(hosts: Path, clips: Path) -> None:
     found = play("doors", hosts, clips)
     assert len(found["listening"]) == 1, "the scheduler, with certificates, and nothing else"
+    assert min(found["nice"]) > 0, "whoever works at a machine goes before what it does for others"
     for who in ("sent away", "other suite", "nobody"):
         assert json.loads(found[who])["connect"].startswith("refused"), found
     for who in ("helper", "at the helper"):

@@ -20,7 +20,7 @@ from ..core.helpers.joined import keep_joined, kept_joined, write_unit
 from ..core.helpers.line import JoinLine
 from ..core.helpers.link import Link
 from ..core.helpers.presence import Helper
-from ..core.helpers.scheduler import running, start_scheduler
+from ..core.helpers.scheduler import NICENESS, running, start_scheduler
 from ..core.helpers.suite import Suite
 from .shared import AsJson, answer, say, told
 
@@ -56,7 +56,7 @@ def join(
     at_a_time: Annotated[int, typer.Option(min=0, max=64, help="Jobs side by side; 0: half the cores.")] = 0,
     unit: Annotated[bool, typer.Option("--unit", help="Write a systemd user unit instead of working now.")] = False,
 ) -> None:
-    """Work for the machine that invited this one, until Ctrl+C."""
+    """Work for the machine that invited this one, until Ctrl+C, and give way to whoever works here."""
     with told():
         import_engine()
         place = keep_joined(JoinLine.read(line), _folders(shelf or []), at_a_time) if line else kept_joined()
@@ -66,6 +66,7 @@ def join(
             return
         helping = Helping(place, say)
     signal.signal(signal.SIGTERM, lambda _number, _frame: helping.stop())
+    os.nice(NICENESS)
     say("Looking for the machine that asks; end with Ctrl+C.")
     with told(), suppress(KeyboardInterrupt):
         helping.run()

@@ -27,6 +27,7 @@ log = logging.getLogger("agile_shadow.helpers.scheduler")
 _LOOK = 1.0  # seconds between two looks at who was sent away
 _CONNECT = 10.0  # seconds
 _ALONE = 3  # looks without any helper that was invited, after which it ends
+NICENESS = 5  # of this process, and of a helper's: whoever works at the machine goes first
 
 
 class Doors:
@@ -90,6 +91,7 @@ async def _serve(suite: Suite) -> None:
 def main() -> None:
     """One for a user; another that is started ends at once."""
     set_up_logging()
+    os.nice(NICENESS)
     suite = Suite.of_this_user()
     folder = scheduler_folder()
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
