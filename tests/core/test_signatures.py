@@ -35,6 +35,7 @@ from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.making import make_proven_proxy
 from agile_shadow.core.pairs.pair import ProvenResult
 from agile_shadow.core.pairs.proof import ProveRequest, prove
+from agile_shadow.core.pairs.signed import _is_apart
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
@@ -109,6 +110,35 @@ def test_one_wrong_frame_anywhere_is_found_and_named(
 ) -> None:
     found = signed.proof(signed.wrong(replace(FULL, astray=(at, shown)), codec))
     assert (found.state, found.reasons) == ("doubtful", (f"at 01:00:0{at // 25}:{at % 25:02d} {says}",))
+
+
+FAST = clip(rate=Fraction(50), size=(320, 180))
+FAINT = {
+    "it is near": (replace(FAST, motion="pan", scene=702925569, take=276870471, frames=118), 72, "h264"),
+    "few pixels move": (replace(FAST, scene=776876030, take=265808975, frames=131), 121, "mjpeg"),
+}
+
+
+@pytest.mark.parametrize("which", FAINT)
+def test_a_neighbour_is_found_though_it_hardly_differs(tmp_path: Path, which: str) -> None:
+    one, at, codec = FAINT[which]
+    signed = Signed(tmp_path, one)
+    assert signed.proof(made(signed.path, tmp_path / "again.mov", codec)).state == "proven"
+    found = signed.proof(signed.wrong(replace(FULL, astray=(at, at - 1)), codec))
+    assert found.state == "doubtful" and found.reasons[0].endswith("it shows the picture of 1 frame earlier")
+
+
+@pytest.mark.parametrize(("way", "beside", "apart"), [
+    (0.61, [0.27, 0.36, 0.32, 0.31, 0.36, 0.38], True), (0.8, [0.1, 0.04, 0.19, 0.14, 0.2, 0.17], True),
+    (0.8, [0.1, 0.04, 0.8, 0.14, 0.2, 0.17], True),  # two frames are wrong
+    (0.36, [0.27, 0.36, 0.32, 0.31, 0.36, 0.38], False), (0.6, [0.1, 0.04, 0.19, 0.14, 0.2, 0.17], False),
+    (0.7, [0.1, 0.5, 0.0, 0.4, 0.3, 0.2], False), (0.9, [0.45, 0.5, 0.4, 0.6, 0.5, 0.44], False),
+    (1.0, [-0.2, -0.1, 0.0, -0.1, -0.2, 0.0], True),
+])  # fmt: skip
+def test_a_neighbour_goes_as_far_as_is_expected_and_the_frames_beside_do_not(
+    way: float, beside: list[float], apart: bool
+) -> None:
+    assert _is_apart(way, beside) == apart
 
 
 def test_it_is_found_in_a_graded_proxy_from_elsewhere_that_begins_later(signed: Signed) -> None:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from ..errors import ShadowError, sentence
 from ..late import cv2
+from ..media.lightening import Light
 from ..media.pictures import to_pixels
 from ..media.sequence import exists
 from ..project import Project
@@ -33,6 +34,7 @@ from .window import Window
 _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it is enlarged
 _HELPERS = 2  # layers drawn side by side
 _PACE_OVER, _PACE_FROM = 50, 5  # frames
+_STILL = Fraction(0)
 
 
 @dataclass(frozen=True)
@@ -113,13 +115,15 @@ class Compositor:
         aspect: Fraction,
         window: Window,
         overtaken: Callable[[], bool] = lambda: False,
+        light: Light = Light.WHOLE,
     ) -> Composite:
         """The picture of ``steps`` (from :func:`picture_steps`) in a window on a frame of ``aspect``.
 
-        Raises Overtaken when ``overtaken`` says so. A file that cannot be shown is stood in for by a picture in words.
+        ``light``: what decoding originals leaves out. Raises Overtaken when ``overtaken`` says so. A
+        file that cannot be shown is stood in for by a picture in words.
         """
         self.files.begin()
-        found = [(layer, self._found(project, layer)) for step in steps for layer in step]
+        found = [(layer, self._found(project, layer, light)) for step in steps for layer in step]
         results = self._drawn(project, found, aspect, window, overtaken)
         return self._composed(steps, results, window.size)
 
@@ -134,10 +138,11 @@ class Compositor:
         return Composite(canvas if canvas is not None else black(size, self._deep), shown)
 
     def sketched(
-        self, project: Project, steps: tuple[Step, ...], aspect: Fraction, window: Window
+        self, project: Project, steps: tuple[Step, ...], aspect: Fraction, window: Window, speed: Fraction = _STILL
     ) -> Composite | None:
         """The same of key frames from sketches, where a picture is going to take its time; None where it is of
-        titles only, or one of its files has no sketch, is a proxy, or is quick. Nothing is opened and decoded."""
+        titles only, or one of its files has no sketch, is a proxy, or is quick: while playing at a ``speed``, quick
+        enough for that. Nothing is opened and decoded."""
         results: list[_Result] = []
         for layer in (layer for step in steps for layer in step):
             clip = project.clip(layer.block.clip)
@@ -147,7 +152,7 @@ class Compositor:
                 results.append((None, _title(layer, aspect, window, weight, self._deep) if titled else None))
                 continue
             choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
-            picture = self._sketch_for(choice, layer.seconds - choice.lead)
+            picture = self._sketch_for(choice, layer.seconds - choice.lead, speed)
             if picture is None:
                 return None
             place = _place_of(choice, layer, aspect, window, (picture.shape[1], picture.shape[0]))
@@ -159,9 +164,13 @@ class Compositor:
         of_clips = any(shown is not None for shown, _drawn in results)
         return self._composed(steps, results, window.size) if of_clips else None
 
-    def _sketch_for(self, choice: Choice, seconds: Fraction) -> Pixels | None:
+    def _sketch_for(self, choice: Choice, seconds: Fraction, speed: Fraction) -> Pixels | None:
         if choice.path is None or choice.kind != "original" or choice.clip.original.info.kind != "video":
             return None
+        if speed:
+            pace = self.paces.ratio(choice.path) if speed > 0 else None
+            slow = pace < speed if pace is not None else self._sketches.wanted(choice.path, None)
+            return self._sketches.picture(choice.path, float(seconds)) if slow else None
         file = self.files.last(choice.path)
         steps = file.reader.index.frame_at(seconds) - file.reader.position if file is not None else None
         if not self._sketches.wanted(choice.path, steps):
@@ -215,7 +224,7 @@ class Compositor:
         file = self.files.last(drawn.shown[0].choice.path)
         return (file.reader, drawn.shown[0].choice.lead) if file is not None else None
 
-    def _found(self, project: Project, layer: Layer) -> _Found:
+    def _found(self, project: Project, layer: Layer, light: Light) -> _Found:
         """The file of a layer, open; what is missing is told and the other side taken."""
         clip = project.clip(layer.block.clip)
         if layer.block.title is not None or clip is None:
@@ -225,7 +234,7 @@ class Compositor:
             if choice.path is None:
                 return _Found(choice)
             try:
-                return _Found(choice, self._file(project, choice, layer.seconds))
+                return _Found(choice, self._file(project, choice, layer.seconds, light))
             except ShadowError as error:
                 if exists(choice.path):
                     return _Found(choice, None, sentence(error))
@@ -269,9 +278,11 @@ class Compositor:
             self.paces.tell(file.path, took / steps * float(rate))
         return frame
 
-    def _file(self, project: Project, choice: Choice, seconds: Fraction) -> OpenPicture:
+    def _file(
+        self, project: Project, choice: Choice, seconds: Fraction, light: Light = Light.WHOLE
+    ) -> OpenPicture:
         rate = choice.clip.original.info.frame_rate or Fraction(25)
-        return self.files.open(project, choice, int((seconds - choice.lead) * rate))
+        return self.files.open(project, choice, int((seconds - choice.lead) * rate), light)
 
     def _placed(
         self, found: tuple[Shown, OpenPicture | None, Any], layer: Layer, aspect: Fraction, window: Window,

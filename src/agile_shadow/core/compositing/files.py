@@ -8,6 +8,7 @@ from pathlib import Path
 from av.video.reformatter import VideoReformatter
 
 from ..media import FrameReader, ProgressiveReader, open_reader
+from ..media.lightening import Light, can_be_lightened
 from ..project import Project
 from ..switch import Choice, Presence
 
@@ -16,10 +17,14 @@ Reader = FrameReader | ProgressiveReader
 
 @dataclass(eq=False)
 class OpenPicture:
-    """An open file: its reader and what converts its frames. ``busy``: it has given its frame for this picture."""
+    """An open file: its reader, what that leaves out, and what converts its frames.
+
+    ``busy``: it has given its frame for this picture.
+    """
 
     path: Path
     reader: Reader
+    light: Light = Light.WHOLE
     converter: VideoReformatter = field(default_factory=VideoReformatter)
     busy: bool = False
 
@@ -38,17 +43,20 @@ class OpenPictures:
         for file in self._files:
             file.busy = False
 
-    def open(self, project: Project, choice: Choice, wanted: int) -> OpenPicture:
+    def open(self, project: Project, choice: Choice, wanted: int, light: Light = Light.WHOLE) -> OpenPicture:
         """The file of a choice, open; of several openings of it the one that stands shortly before frame ``wanted``.
 
-        A file that shows twice in one picture is opened twice: two places in it are read side by side.
-        Raises ShadowError.
+        A file that shows twice in one picture is opened twice: two places in it are read side by side. ``light``: what
+        decoding an original leaves out. Raises ShadowError.
         """
-        alike = [file for file in self._files if file.path == choice.path and not file.busy]
+        info = choice.clip.original.info
+        if choice.kind != "original" or info.interlaced or not can_be_lightened(info.codec):
+            light = Light.WHOLE
+        alike = [file for file in self._files if file.path == choice.path and file.light == light and not file.busy]
         if alike:
             found = min(alike, key=lambda file: (wanted - file.reader.position) % (1 << 40))
         else:
-            found = self._opened(project, choice)
+            found = self._opened(project, choice, light)
         self._files = [*(file for file in self._files if file is not found), found]
         found.busy = True
         return found
@@ -67,7 +75,7 @@ class OpenPictures:
         """The opening of a file that was used last."""
         return next((file for file in reversed(self._files) if file.path == path), None)
 
-    def _opened(self, project: Project, choice: Choice) -> OpenPicture:
+    def _opened(self, project: Project, choice: Choice, light: Light) -> OpenPicture:
         assert choice.path is not None and choice.file is not None
         project.path(choice.file)  # follows links: nothing outside the shelf is opened
         self._make_room()
@@ -75,10 +83,10 @@ class OpenPictures:
         if choice.kind == "proxy":
             reader = open_reader(choice.path, False)
         else:
-            reader = open_reader(choice.path, info.interlaced, info.sequence_rate)
+            reader = open_reader(choice.path, info.interlaced, info.sequence_rate, light)
         self._presence.tell(choice.path, True)
         self.opened[choice.path] = choice.kind
-        return OpenPicture(choice.path, reader)
+        return OpenPicture(choice.path, reader, light)
 
     def _make_room(self) -> None:
         idle = [file for file in self._files if not file.busy]

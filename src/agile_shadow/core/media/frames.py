@@ -13,6 +13,7 @@ from av.video.frame import VideoFrame
 
 from ..errors import MediaError
 from .index import FrameIndex, read_index
+from .lightening import Light, lightened
 from .opening import open_media
 from .pictures import say_matrix
 from .recording import is_joined
@@ -28,13 +29,15 @@ class Overtaken(Exception):
 class FrameReader:
     """Reads frames of one video file. Not for use by two threads at a time. A context manager.
 
-    ``rate``: frames per second of a numbered sequence. ``index`` gives number and time of every frame. Raises
-    MediaError when the file cannot be used.
+    ``rate``: frames per second of a numbered sequence. ``index`` gives number and time of every frame. ``light``: what
+    decoding leaves out; where that is frames, the next one stands for them. Raises MediaError when the file cannot be
+    used.
     """
 
-    def __init__(self, path: Path, rate: Fraction | None = None) -> None:
+    def __init__(self, path: Path, rate: Fraction | None = None, light: Light = Light.WHOLE) -> None:
         self.path = path
         self._rate = rate
+        self._light = light
         self._open()
         try:
             self.index: FrameIndex = read_index(self.path, self._stream)
@@ -45,6 +48,7 @@ class FrameReader:
         self._decoded: Iterator[VideoFrame] = iter(())
         self._last: VideoFrame | None = None
         self._position = -2  # number of the frame in _last
+        self._between = -2  # number of the one read before it
 
     def _open(self) -> None:
         self._container = open_media(self.path, self._rate)
@@ -54,6 +58,7 @@ class FrameReader:
         self._stream = self._container.streams.video[0]
         context = self._stream.codec_context
         self._stream.thread_type = "SLICE" if context.width * context.height <= _LIGHT_PIXELS else "AUTO"
+        self._light = lightened(self._stream, self._light)
 
     def __enter__(self) -> FrameReader:
         return self
@@ -81,7 +86,7 @@ class FrameReader:
         """
         if not 0 <= number < len(self.index):
             raise IndexError(f"frame {number} of {len(self.index)} in {self.path}")
-        if number == self._position and self._last is not None:
+        if self._last is not None and (number == self._position or self._stands_for(number)):
             return self._last
         try:
             if self._should_seek(number):
@@ -90,6 +95,10 @@ class FrameReader:
         except (av.error.FFmpegError, StopIteration) as error:
             self._position = -2
             raise MediaError(f"frame {number} cannot be decoded", self.path, "Check the file.") from error
+
+    def _stands_for(self, number: int) -> bool:
+        """Whether the last frame read stands for one that was left out."""
+        return self._light == Light.THINNED and self._between < number <= self._position
 
     def _should_seek(self, number: int) -> bool:
         if number <= self._position or self._position < 0:
@@ -127,15 +136,20 @@ class FrameReader:
             return len(self.index)
         say_matrix(frame, self._stream)
         self._last, self._position = frame, max(0, self._number_of(frame))
+        self._between = self._position - 1
         return self._position
 
     def _decode_to(self, number: int, overtaken: Callable[[], bool]) -> VideoFrame:
         while self._position < number:
             if overtaken():
                 raise Overtaken
-            frame = next(self._decoded)
+            frame = next(self._decoded, None)
+            if frame is None and self._light == Light.THINNED and self._last is not None:
+                return self._last  # those after it are left out
+            if frame is None:
+                raise StopIteration
             say_matrix(frame, self._stream)
-            self._last, self._position = frame, self._number_of(frame)
+            self._between, self._last, self._position = self._position, frame, self._number_of(frame)
         assert self._last is not None
         return self._last
 

@@ -14,6 +14,7 @@ from ..errors import MediaError
 from .chain import filter_chain
 from .frames import FrameReader
 from .index import FrameIndex
+from .lightening import Light
 
 _READ_THROUGH = 8  # frames that are filtered and left out rather than starting anew
 
@@ -89,6 +90,9 @@ class ProgressiveReader:
         self._fed += 1
 
 
-def open_reader(path: Path, interlaced: bool, rate: Fraction | None = None) -> FrameReader | ProgressiveReader:
-    """The reader that gives progressive pictures of a file, or of a sequence at ``rate``. Raises MediaError."""
-    return ProgressiveReader(path) if interlaced else FrameReader(path, rate)
+def open_reader(
+    path: Path, interlaced: bool, rate: Fraction | None = None, light: Light = Light.WHOLE
+) -> FrameReader | ProgressiveReader:
+    """The reader that gives progressive pictures of a file, or of a sequence at ``rate``; interlaced ones are always
+    decoded whole. Raises MediaError."""
+    return ProgressiveReader(path) if interlaced else FrameReader(path, rate, light)

@@ -21,6 +21,7 @@ _AROUND = 9  # frames whose usual difference is taken off
 _WIDER = 31  # frames with whose noise a frame's is compared
 _LEAST_NOISE = 0.12  # levels of a cell: half a step of what is kept, and rounding
 _CLEARLY = 6.0  # times the usual spread of what speaks for a neighbour
+_RATHER, _EXPLAINED = 3.0, 0.5  # the same where the neighbour leaves at most this part of what is off unexplained
 _MOST_OF_WAY = 0.6  # of the way from the right frame to the neighbour
 _LEAST_MOVED = 40.0  # squared noises of all cells between the two
 _STANDS_OUT = 4.0  # times the usual difference: another picture altogether
@@ -136,8 +137,9 @@ class _Part:
             spread = max(1.0, 1.4826 * float(np.median(np.abs(speaks - usual))))
             is_there = self.there[row] & (moved > _LEAST_MOVED)
             far = way - max(0.0, _middle(way, is_there)) > _MOST_OF_WAY
-            clear = is_there & far & (speaks - usual > _CLEARLY * spread)
             left = np.square(rest - step).sum(axis=1)
+            explained = left < _EXPLAINED * np.square(rest).sum(axis=1)
+            clear = is_there & far & (speaks - usual > np.where(explained, _RATHER, _CLEARLY) * spread)
             for frame in np.flatnonzero(clear).tolist():
                 if frame not in best or left[frame] < best[frame][0]:
                     best[frame] = float(left[frame]), shift

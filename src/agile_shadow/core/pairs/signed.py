@@ -21,9 +21,11 @@ from .reading import Readings, opened, read_places
 
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 _WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
-_FURTHER = 5.0  # times the error of the frames beside
-_FOREIGN, _FOREIGN_WAY = 1.4, 0.8  # so many times more where letters and looks lie over the picture; and that way
+_FURTHER, _FURTHER_FOREIGN = 3.5, 7.0  # times the error of the frames beside; where letters and looks lie over them
+_FOREIGN_WAY = 0.8  # that part where letters and looks lie over the picture
 _MORE, _LEFT = 1.3, 3.0  # times that error: what a neighbour makes at least, and leaves at the most
+_APART, _STRAY_WAY = 4.0, 0.05  # times the spread of the ways of the frames beside, and what that is at least
+_SHORT, _MOST_USUAL = 0.15, 0.4  # of the way that a neighbour is expected to make; and a way beside that says nothing
 _BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
 _LEAST_ERROR = 2.0  # squared levels by which another picture differs
 _BESIDE = 4  # frames to both sides of a stray one between which all are looked at
@@ -134,12 +136,30 @@ def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: boo
     mine = rest[row] * np.sqrt(weights)
     if stray.shift is not None:
         step = steps[REACH + stray.shift]
-        way = float((mine * step).sum() / max(1e-6, float(np.square(step).sum())))
+        way = _way(mine, step)
+        beside = [
+            _way(off * np.sqrt(weights), (curve(one.around[REACH + stray.shift]) - picture) * np.sqrt(weights))
+            for at, (off, one, picture) in enumerate(zip(rest, seen, true, strict=True)) if at != row
+        ]  # fmt: skip
         left = float(np.square(mine - step).mean())
         least = _WAY if intra else _WAY_PACKED if made else _FOREIGN_WAY
         near = least < way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
-        if near and here > _MORE * usual:
+        if near and (here > _MORE * usual or (made and _is_apart(way, beside))):
             return stray
     moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
-    further = _FURTHER if made else _FURTHER * _FOREIGN
+    further = _FURTHER if made else _FURTHER_FOREIGN
     return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moved) else None
+
+
+def _way(off: NDArray[np.float32], step: NDArray[np.float32]) -> float:
+    """How much of a step what is off is, 1 for all of it."""
+    return float((off * step).sum() / max(1e-6, float(np.square(step).sum())))
+
+
+def _is_apart(way: float, beside: list[float]) -> bool:
+    """Whether a frame goes as far on the way as a neighbour would, and others do not. Grain is in both the frame and
+    the step, so that a right one goes some of it too, and a neighbour as much less than all of it. Not for files that were
+    packed hard elsewhere: their frames lag behind."""
+    usual = float(np.median(beside))
+    spread = max(_STRAY_WAY, 1.4826 * float(np.median(np.abs(np.array(beside) - usual))))
+    return usual < _MOST_USUAL and way > 1 - max(0.0, usual) - _SHORT and way - usual > _APART * spread

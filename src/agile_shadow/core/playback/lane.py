@@ -25,6 +25,7 @@ log = logging.getLogger(__name__)
 _REST = 0.1  # seconds that the hand must rest before the other side is kept warm
 _READY = 16  # pictures drawn ahead while playing: a dissolve may take longer than its time
 _OPEN_FILES = {"originals": 2, "proxies": 8}
+_SHUTTLE = 2  # times the own speed, from which on key frames do where decoding does not keep up
 _BEHIND = Fraction(2, 5)  # seconds behind the clock from which a heavy file leaps to its next key frame
 
 
@@ -189,23 +190,33 @@ class Lane:
         if baked is not None and self._deliver_baked(request, tick, baked):
             return None
         aspect, overtaken = request.program.aspect, self._overtaken(request)
-        if not request.speed and not request.warm:
-            self._deliver_sketch(request, steps)
+        if self._shows_sketch(request) and self._deliver_sketch(request, steps, tick) and request.speed:
+            return None
         with self._drawing():
-            drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken)
+            drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken, request.light)
         self._handover.put(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)
         return self._compositor.only_file(drawn)
 
-    def _deliver_sketch(self, request: Asked, steps: tuple[Step, ...]) -> None:
-        """Hand over what is at hand of a picture that stands and will take its time."""
+    def _shows_sketch(self, request: Asked) -> bool:
+        """Whether key frames do: for a picture that stands and is not there yet, and while shuttling."""
+        if request.warm:
+            return False
+        return request.speed < 0 or request.speed >= _SHUTTLE if request.speed else not request.seen
+
+    def _deliver_sketch(self, request: Asked, steps: tuple[Step, ...], tick: int) -> bool:
+        """Hand over what is at hand of a picture that will take its time; whether there was anything."""
+        aspect, frame = request.program.aspect, request.frame_of(tick)
         try:
-            drawn = self._compositor.sketched(request.project, steps, request.program.aspect, request.window)
+            drawn = self._compositor.sketched(request.project, steps, aspect, request.window, request.speed)
         except Exception:  # the picture itself is still to come
-            log.warning("the sketch of frame %s", request.frame, exc_info=True)
-            return
-        if drawn is not None:
-            shown = drawn.shown
-            self._handover.put(Picture(request.number, request.frame, drawn.pixels, shown, sketch=True), request)
+            log.warning("the sketch of frame %s", frame, exc_info=True)
+            return False
+        if drawn is None:
+            return False
+        passing = request.speed != 0
+        picture = Picture(request.number, frame, drawn.pixels, drawn.shown, tick, sketch=True, passing=passing)
+        self._handover.put(picture, request)
+        return True
 
     def _deliver_baked(self, request: Asked, tick: int, baked: Baked) -> bool:
         """Hand over a frame of a baked file; False where that cannot be read: then it is drawn again."""

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from ..compositing import Shown, Window
+from ..media.lightening import Light
 from ..media.pictures import Bgra
 from ..project import Project
 from ..switch import Choice
@@ -27,6 +28,7 @@ class Picture:
     tick: int = 0  # frames since playing began that are to be seen before this one, rounds of a loop counted
     baked: bool = False  # it comes from a baked stretch
     sketch: bool = False  # key frames of sketches, to be seen until the picture itself has come
+    passing: bool = False  # it came while playing
 
     @property
     def choice(self) -> Choice | None:
@@ -49,7 +51,7 @@ class Picture:
         if self.baked:
             return "BAKED"
         if self.sketch:
-            return "ORIGINAL, KEY FRAME (the frame is coming)"
+            return f"ORIGINAL, KEY FRAME{'' if self.passing else ' (the frame is coming)'}"
         if len(self.shown) < 2:
             return self.shown[0].choice.mark if self.shown else ""
         kinds = [one.choice.kind for one in self.shown]
@@ -72,6 +74,8 @@ class Asked:
     window: Window
     loop: Loop | None = None
     warm: bool = False  # decode and keep, for the case that the switch is flipped
+    light: Light = Light.WHOLE  # what decoding originals leaves out
+    seen: bool = False  # the frame is on the screen already, from playing
 
     def frame_of(self, tick: int) -> int:
         """The frame of the program that is to be seen at a tick of the clock."""

@@ -8,6 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from ..compositing import Window, window_of
+from ..media.lightening import light_at
 from ..project import Project
 from ..switch import Choice, Presence
 from ..timeline import Side
@@ -53,6 +54,7 @@ class Player:
         self._number = 0
         self._loop: Loop | None = None
         self._position = 0
+        self._on_screen = -1  # the frame that was seen last
         self._looked_at = True
         self._meter: Meter | None = None
         self._handover = Handover(on_picture)
@@ -166,7 +168,8 @@ class Player:
     def stop(self) -> None:
         """Stand still where the clock is, and show exactly that frame."""
         if self.playing:
-            self.seek(self.position)
+            self._halt()
+            self._ask(seen=self._position == self._on_screen)
 
     def end(self) -> None:
         """Have all threads end soon, without waiting for it."""
@@ -205,6 +208,8 @@ class Player:
         due = self._handover.due(tick, self.clock.speed)
         if due is not None and self.playing and self._meter is not None:
             self._meter.picture_shown(due.tick, tick, self.clock.now())
+        if due is not None:
+            self._on_screen = due.frame if not due.sketch else -1
         return due
 
     def meter(self) -> MeterReading | None:
@@ -232,7 +237,7 @@ class Player:
             self.heard.stop()
         self.clock.halt()
 
-    def _ask(self, ahead: int = 0) -> None:
+    def _ask(self, ahead: int = 0, seen: bool = False) -> None:
         if self.program is None or self._project is None or not self._looked_at:
             self._handover.clear()
             return
@@ -241,7 +246,10 @@ class Player:
         frame = self.clock.tick() + ahead if playing else _within(self.program, self._position)
         window = self.window().at_detail(self.view.detail) if playing else self.window()
         loop = self.clock.loop if playing else None
-        asked = Asked(self._number, self.program, self._project, frame, self.clock.speed, window, loop)
+        light = light_at(self.view.detail, self.clock.speed)
+        asked = Asked(
+            self._number, self.program, self._project, frame, self.clock.speed, window, loop, light=light, seen=seen
+        )
         self._handover.ask(asked)
         for side, lane in self._lanes.items():
             lane.give(asked if side == self._project.showing else _warm(asked, side))

@@ -1,0 +1,243 @@
+"""Decoding with less work while playing: what passes by may be softer, what stands never is."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import pytest
+
+from agile_shadow.core.compositing import Compositor, Window, sketched
+from agile_shadow.core.media import FrameReader
+from agile_shadow.core.media.lightening import Light, light_at
+from agile_shadow.core.playback import ClipProgram
+from agile_shadow.core.project import Project, load_project
+from agile_shadow.core.stand_ins import read_code
+from agile_shadow.core.switch import Presence
+from tests.core.test_playback import Watched, code, named
+from tests.core.test_sketches import picture_of_sketch
+from tests.footage import NUMBERS
+
+FRAMES = 40
+LEVELS = np.arange(FRAMES) * 5 + 20
+
+
+@pytest.fixture(scope="module")
+def clips(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    """The same moving picture in several codecs, frame k as bright as level k of LEVELS; with frames in between that
+    nothing refers to."""
+    folder, made = tmp_path_factory.mktemp("light"), {}
+    rng = np.random.default_rng(3)
+    grain, groups = rng.integers(-18, 18, (144, 256)), "keyint=12:bframes=2:b-adapt=0"
+    codecs = {
+        "h264": ("libx264", "yuv420p", {"preset": "medium", "crf": "34", "x264-params": f"{groups}:b-pyramid=none"}),
+        "hevc": ("libx265", "yuv420p", {"preset": "fast", "crf": "34",
+                                        "x265-params": f"{groups}:b-pyramid=0:log-level=0"}),
+        "mjpeg": ("mjpeg", "yuvj420p", {}),
+    }  # fmt: skip
+    for name, (encoder, pixels, options) in codecs.items():
+        made[name] = folder / f"{name}.mov"
+        with av.open(str(made[name]), "w") as out:
+            stream = out.add_stream(encoder, rate=25, options=options)
+            stream.width, stream.height, stream.pix_fmt = 256, 144, pixels
+            for number in range(FRAMES):
+                picture = np.clip(LEVELS[number] + np.roll(grain, 3 * number, 1), 0, 255).astype(np.uint8)
+                out.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="gray").reformat(format=pixels)))
+            out.mux(stream.encode(None))
+    return made
+
+
+def greys(path: Path, light: Light) -> list[Any]:
+    with FrameReader(path, light=light) as reader:
+        return [reader.frame(number).to_ndarray(format="gray").astype(int) for number in range(FRAMES)]
+
+
+def brightest(picture: Any) -> int:
+    """Which of the drawn frames a picture is."""
+    return int(np.abs(LEVELS - picture.mean()).argmin())
+
+
+@pytest.mark.parametrize("codec", ["h264", "hevc"])
+def test_without_the_loop_filter_every_frame_is_itself_and_softly_off(clips: dict[str, Path], codec: str) -> None:
+    whole, light = greys(clips[codec], Light.WHOLE), greys(clips[codec], Light.UNSMOOTHED)
+    assert [brightest(one) for one in whole] == [brightest(one) for one in light] == list(range(FRAMES))
+    off = [np.abs(one - other).mean() for one, other in zip(whole, light, strict=True)]
+    assert 0 < max(off) < 6
+
+
+@pytest.mark.parametrize("codec", ["h264", "hevc"])
+def test_what_nothing_refers_to_is_stood_for_by_the_next_and_nothing_is_sought(
+    clips: dict[str, Path], codec: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sought: list[int] = []
+    seek = FrameReader._seek
+    monkeypatch.setattr(FrameReader, "_seek", lambda self, number: (sought.append(number), seek(self, number))[1])
+    numbers = [brightest(one) for one in greys(clips[codec], Light.THINNED)]
+    assert sought == [0] and len(set(numbers)) < FRAMES - 8  # some were left out
+    assert all(-2 <= shown - number <= 2 for number, shown in enumerate(numbers)) and numbers == sorted(numbers)
+    with FrameReader(clips[codec], light=Light.THINNED) as reader:
+        for number in (30, 5, FRAMES - 1, 0, 17):
+            assert abs(brightest(reader.frame(number).to_ndarray(format="gray").astype(int)) - number) <= 2
+
+
+def test_a_codec_that_has_nothing_to_leave_out_gives_the_same(clips: dict[str, Path]) -> None:
+    whole = greys(clips["mjpeg"], Light.WHOLE)
+    for light in (Light.UNSMOOTHED, Light.THINNED):
+        assert all((one == other).all() for one, other in zip(whole, greys(clips["mjpeg"], light), strict=True))
+
+
+def test_what_may_be_left_out_at_which_detail() -> None:
+    one, half, quarter, eighth = (Fraction(1, part) for part in (1, 2, 4, 8))
+    for detail in (one, half, quarter, eighth):
+        assert light_at(detail, Fraction(0)) == Light.WHOLE
+    for detail in (one, half):
+        assert light_at(detail, one) == light_at(detail, -one) == Light.WHOLE
+    assert light_at(quarter, one) == light_at(quarter, -one) == light_at(eighth, -one) == Light.UNSMOOTHED
+    assert light_at(eighth, one) == Light.THINNED
+
+
+@pytest.fixture
+def project(film: Path) -> Project:
+    return load_project(film)
+
+
+def opened(compositor: Compositor) -> dict[str, set[Light]]:
+    """The files open, by name, and what their decoding leaves out."""
+    found: dict[str, set[Light]] = {}
+    for file in compositor.files._files:
+        found.setdefault(file.path.stem, set()).add(file.light)
+    return found
+
+
+def test_only_originals_of_such_codecs_are_lightened(project: Project) -> None:
+    compositor, window = Compositor(Presence(), limit=9), Window.all_of((240, 136))
+    try:
+        for side in ("originals", "proxies"):
+            for name in ("A001C002", "PCK_0007", "00004"):  # HEVC, H.264, interlaced H.264
+                program = ClipProgram.of(named(project, name))
+                shown = project.but(showing=side)  # type: ignore[arg-type]
+                compositor.picture(shown, program.steps(5), program.aspect, window, light=Light.UNSMOOTHED)
+            if side == "originals":
+                assert opened(compositor) == {
+                    "A001C002": {Light.UNSMOOTHED}, "PCK_0007": {Light.UNSMOOTHED}, "00004": {Light.WHOLE},
+                }  # fmt: skip
+                compositor.close()
+        assert all(lights == {Light.WHOLE} for lights in opened(compositor).values()) and opened(compositor)
+    finally:
+        compositor.close()
+
+
+def test_a_picture_that_stands_after_playing_lightly_is_the_whole_one(project: Project) -> None:
+    watched = Watched()
+    try:
+        player = watched.player
+        player.show(ClipProgram.of(named(project, "A001C002")), project, 0)
+        watched.picture()
+        player.see(replace(player.view, detail=Fraction(1, 8)))
+        player.play()
+        tick = threading.Event()
+        while (picture := player.take_due()) is None or picture.frame < 3:
+            tick.wait(0.003)
+        lights = {file.light for file in player._lanes["originals"]._compositor.files._files}
+        assert Light.THINNED in lights
+        player.stop()
+        stood = watched.picture()
+        while stood.pixels is None or stood.sketch or stood.pixels.shape[0] < 300:
+            stood = watched.picture()
+        assert stood.frame == player.position and code(stood) == (NUMBERS["A001C002"], stood.frame)
+        plain = Compositor(Presence())
+        program = ClipProgram.of(named(project, "A001C002"))
+        wanted = plain.picture(project, program.steps(stood.frame), program.aspect, player.window())
+        plain.close()
+        assert (stood.pixels == wanted.pixels).all()
+    finally:
+        watched.player.close()
+
+
+def test_no_key_frame_covers_the_frame_that_playing_stopped_at(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sketched, "_QUICK", 0.0)  # every file counts as slow
+    picture_of_sketch(project, "A001C002")
+    watched = Watched()
+    try:
+        player, came = watched.player, []
+        player.show(ClipProgram.of(named(project, "A001C002")), project, 0)
+        while watched.picture().sketch:
+            pass
+        player.play()
+        tick = threading.Event()
+        while (picture := player.take_due()) is None or picture.frame < 3:
+            tick.wait(0.003)
+        monkeypatch.setattr(type(player), "position", picture.frame)  # the clock stands where the picture is
+        put = player._handover.put
+        monkeypatch.setattr(player._handover, "put", lambda one, asked: (came.append((one, asked)), put(one, asked))[1])
+        player.stop()
+        while watched.picture().frame != picture.frame:
+            pass
+        standing = [one.sketch for one, asked in came if not asked.speed and not asked.warm]
+        assert standing == [False]
+        came.clear()
+        player.seek(picture.frame)  # not from playing: its key frame comes first
+        monkeypatch.setattr(type(player), "position", picture.frame + 5)
+        player.seek(picture.frame + 5)
+        while watched.picture().sketch:
+            pass
+        assert any(one.sketch for one, _asked in came)
+    finally:
+        watched.player.close()
+
+
+@pytest.mark.parametrize("speed", [4, -1])
+def test_shuttling_over_a_heavy_original_shows_its_key_frames_and_decodes_nothing(
+    project: Project, speed: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sketched, "_QUICK", 0.0)
+    picture_of_sketch(project, "A001C002")
+    clip = named(project, "A001C002")
+    program = ClipProgram.of(clip)
+    watched = Watched()
+    try:
+        player, decoded = watched.player, []
+        player.show(program, project, program.length - 1 if speed < 0 else 0)
+        while watched.picture().sketch:
+            pass
+        frame = FrameReader.frame
+        monkeypatch.setattr(
+            FrameReader, "frame", lambda self, *rest: (decoded.append(self.path), frame(self, *rest))[1]
+        )
+        monkeypatch.setattr(player._lanes["originals"]._compositor.paces, "ratio", lambda path: 0.4)
+        player.play(Fraction(speed))
+        tick, seen = threading.Event(), []
+        while not player.at_end():
+            if (picture := player.take_due()) is not None:
+                seen.append(picture)
+            tick.wait(0.003)
+        assert seen and all(one.sketch and one.mark == "ORIGINAL, KEY FRAME" for one in seen)
+        assert project.path(clip.original.file) not in decoded
+        frames = [one.frame for one in seen]
+        assert frames == sorted(frames, reverse=speed < 0)
+        assert all(read_code(one.pixels[..., 1]) is not None for one in seen if one.pixels is not None)
+    finally:
+        watched.player.close()
+
+
+def test_at_its_own_speed_or_where_decoding_keeps_up_frames_are_decoded(
+    project: Project, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sketched, "_QUICK", 0.0)
+    picture_of_sketch(project, "A001C002")
+    program, compositor = ClipProgram.of(named(project, "A001C002")), Compositor(Presence())
+
+    def seen(speed: int, pace: float | None) -> bool:
+        monkeypatch.setattr(compositor.paces, "ratio", lambda path: pace)
+        window = Window.all_of((240, 136))
+        return compositor.sketched(project, program.steps(5), program.aspect, window, Fraction(speed)) is not None
+
+    assert seen(4, 3.9) and not seen(4, 4.1) and not seen(2, 3.0) and seen(-1, 9.0) and seen(4, None)
+    compositor.close()
