@@ -158,8 +158,8 @@ def _way(off: NDArray[np.float32], step: NDArray[np.float32]) -> float:
 
 def _is_apart(way: float, beside: list[float]) -> bool:
     """Whether a frame goes as far on the way as a neighbour would, and others do not. Grain is in both the frame and
-    the step, so that a right one goes some of it too, and a neighbour as much less than all of it. Not for files that were
-    packed hard elsewhere: their frames lag behind."""
+    the step, so that a right one goes some of it too, and a neighbour as much less than all of it. Not for files that
+    were packed hard elsewhere: their frames lag behind."""
     usual = float(np.median(beside))
     spread = max(_STRAY_WAY, 1.4826 * float(np.median(np.abs(np.array(beside) - usual))))
     return usual < _MOST_USUAL and way > 1 - max(0.0, usual) - _SHORT and way - usual > _APART * spread
