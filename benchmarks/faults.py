@@ -30,7 +30,7 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Originals, Preset, Proxies, Takes, save_preset
 from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.shelves import MARK
-from agile_shadow.core.stand_ins.reader import StandInDrive
+from agile_shadow.stand_ins.reader import StandInDrive
 
 KINDS = (
     "window killed", "worker killed", "window and worker killed", "card pulled out", "drive full", "read error",

@@ -37,8 +37,8 @@ from agile_shadow.core.film.proof import MOVED
 from agile_shadow.core.film.signature import signature_of
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, load_project, save_project
-from agile_shadow.core.stand_ins import draw_card
 from agile_shadow.core.timeline import Effects, Placement, append, with_effects
+from agile_shadow.stand_ins import draw_card
 from footage import demo_card
 
 Line = tuple[str, float, float, str]

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from agile_shadow.core.log import cache_folder
-from agile_shadow.core.stand_ins import CLIPS, draw_card, missing_from_card
+from agile_shadow.stand_ins import CLIPS, draw_card, missing_from_card
 
 
 def demo_card() -> Path:

@@ -35,10 +35,10 @@ from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Clip, ProjectSession, new_project, save_project
 from agile_shadow.core.proxies import ProxyRequest
 from agile_shadow.core.shelves import Shelf, mark_shelf
-from agile_shadow.core.stand_ins import draw_card
 from agile_shadow.desktop.__main__ import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
+from agile_shadow.stand_ins import draw_card
 from hosts import DISTURBANCES, play, why_not
 from many_machines import told_plan
 

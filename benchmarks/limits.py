@@ -36,7 +36,7 @@ from agile_shadow.core.presets import Originals, Preset, Proxies, When, save_pre
 from agile_shadow.core.project import Clip, new_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.shelves import Shelf
-from agile_shadow.core.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
 from footage import demo_card, heavy_clip
 from ingest import run_over
 

@@ -24,7 +24,8 @@ from agile_shadow.core.pairs.matching import Matching
 from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.core.stand_ins.elsewhere import (
+from agile_shadow.core.time import timecode_at
+from agile_shadow.stand_ins.elsewhere import (
     Derived,
     Drawn,
     Elsewhere,
@@ -33,7 +34,6 @@ from agile_shadow.core.stand_ins.elsewhere import (
     write_original,
     write_proxy,
 )
-from agile_shadow.core.time import timecode_at
 
 
 def pairing(seeds: list[int], clips: int = 200, root: Path | None = None) -> None:

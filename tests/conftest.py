@@ -74,7 +74,7 @@ def nothing_left_behind(request: pytest.FixtureRequest, caplog: pytest.LogCaptur
 @pytest.fixture(scope="session")
 def drawn_card(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo card at a quarter of its frame sizes and one second a clip. Not to be written to."""
-    from agile_shadow.core.stand_ins import draw_card
+    from agile_shadow.stand_ins import draw_card
 
     card = tmp_path_factory.mktemp("drawn") / "Card"
     draw_card(card, shrink=4, seconds=Fraction(1))

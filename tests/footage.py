@@ -17,7 +17,7 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import FrameReader, to_bgra
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.core.stand_ins import CLIPS, read_code
+from agile_shadow.stand_ins import CLIPS, read_code
 
 TWICE = Preset(
     name="Twice", originals=Originals(second_copy=True), proxies=Proxies(scale=Fraction(1, 2), codec="h264")

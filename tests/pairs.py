@@ -15,7 +15,7 @@ from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.core.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
 
 
 def clip(name: str = "A001.mov", take: int = 1, frames: int = 72, **more: Any) -> Drawn:

@@ -14,9 +14,9 @@ from typer.testing import CliRunner
 from agile_shadow.cli import app
 from agile_shadow.commands.table import COMMANDS
 from agile_shadow.core.project import load_project, save_project
-from agile_shadow.core.stand_ins import CLIPS, read_code
-from agile_shadow.core.stand_ins.card import CUT_OFF
 from agile_shadow.core.timeline import append, with_speed
+from agile_shadow.stand_ins import CLIPS, read_code
+from agile_shadow.stand_ins.card import CUT_OFF
 from tests.core.test_ingest import cli
 from tests.effects import named
 from tests.footage import NUMBERS, here

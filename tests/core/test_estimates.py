@@ -34,8 +34,8 @@ from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.presets import Preset, Proxies, find_preset
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, proxy_pixels
-from agile_shadow.core.stand_ins import CLIPS
-from agile_shadow.core.stand_ins.card import CUT_OFF
+from agile_shadow.stand_ins import CLIPS
+from agile_shadow.stand_ins.card import CUT_OFF
 from tests.conftest import hashes
 from tests.footage import here, refusal
 

@@ -17,7 +17,7 @@ from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, Sou
 from agile_shadow.core.jobs import JobStore, Report, WorkerPool, pool
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
-from agile_shadow.core.stand_ins.reader import StandInDrive
+from agile_shadow.stand_ins.reader import StandInDrive
 from tests.conftest import hashes
 from tests.drawn import draw
 from tests.until import until

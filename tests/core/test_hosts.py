@@ -19,7 +19,7 @@ pytestmark = [pytest.mark.skipif(bool(why_not()), reason=why_not()), pytest.mark
 @pytest.fixture(scope="module")
 def clips(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A card that is small, and still takes helpers some seconds."""
-    from agile_shadow.core.stand_ins import draw_card
+    from agile_shadow.stand_ins import draw_card
 
     card = tmp_path_factory.mktemp("hosts card") / "Card"
     draw_card(card, shrink=3, seconds=Fraction(3))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import tomllib
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
@@ -11,6 +12,7 @@ import pytest
 
 import agile_shadow
 
+ROOT = Path(__file__).parents[2]
 SOURCE = Path(agile_shadow.__file__).parent
 LINES, METHODS, ATTRIBUTES = 450, 25, 15
 DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -92,3 +94,11 @@ def test_sizes_are_counted_as_a_reader_would(text: str, size: tuple[int, int]) -
     body = "\n".join(f" {line}" for line in text.splitlines())
     one = ast.parse(f"class A:\n{body}\n").body[0]
     assert isinstance(one, ast.ClassDef) and size_of(one) == size
+
+
+def test_whatever_is_no_code_goes_into_the_wheel() -> None:
+    settings = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["setuptools"]["package-data"]
+    packed = {path for pattern in settings["agile_shadow"] for path in SOURCE.glob(pattern)}
+    there = {path for path in SOURCE.rglob("*") if path.is_file() and path.suffix not in (".py", ".pyc")}
+    pictures = set((SOURCE / "guide" / "pictures").glob("*.png"))
+    assert there | pictures <= packed and len(pictures) > 5

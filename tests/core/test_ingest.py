@@ -18,8 +18,8 @@ from agile_shadow.core.ingest import IngestRequest, read_source
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import save_preset
 from agile_shadow.core.project import load_project
-from agile_shadow.core.stand_ins import CLIPS
-from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
+from agile_shadow.stand_ins import CLIPS
+from agile_shadow.stand_ins.card import CUT_OFF, EMPTY, NOTE
 from tests.conftest import hashes
 from tests.footage import codes, ingest, preset, refusal
 

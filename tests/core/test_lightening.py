@@ -17,8 +17,8 @@ from agile_shadow.core.media import FrameReader
 from agile_shadow.core.media.lightening import Light, light_at
 from agile_shadow.core.playback import ClipProgram
 from agile_shadow.core.project import Project, load_project
-from agile_shadow.core.stand_ins import read_code
 from agile_shadow.core.switch import Presence
+from agile_shadow.stand_ins import read_code
 from tests.core.test_playback import Watched, code, named
 from tests.core.test_sketches import picture_of_sketch
 from tests.footage import NUMBERS

@@ -14,8 +14,8 @@ from agile_shadow.core.media import FrameReader, probe, to_bgra
 from agile_shadow.core.presets import Mark, Proxies
 from agile_shadow.core.proxies import MarkPainter, ProxyRequest, make_proxy, proxy_pixels
 from agile_shadow.core.proxies.marks import Box, _Text
-from agile_shadow.core.stand_ins import CLIPS
 from agile_shadow.core.time import frame_of, timecode_at
+from agile_shadow.stand_ins import CLIPS
 from tests.core.test_originals_of_all_kinds import NTSC, Kind, draw
 
 TIMECODE = Mark(kind="timecode", x=1, y=1, size=0.06)

@@ -15,8 +15,8 @@ from agile_shadow.core.media import opening as opening_module
 from agile_shadow.core.media.probe import open_media
 from agile_shadow.core.presets import CODECS, Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
-from agile_shadow.core.stand_ins import CLIPS, ClipPlan
-from agile_shadow.core.stand_ins.card import CUT_OFF, EMPTY, NOTE
+from agile_shadow.stand_ins import CLIPS, ClipPlan
+from agile_shadow.stand_ins.card import CUT_OFF, EMPTY, NOTE
 from tests.drawn import draw
 from tests.footage import code_in, codes, refusal
 

@@ -15,7 +15,7 @@ from agile_shadow.core.media import FrameReader, MediaInfo, probe, read_index, t
 from agile_shadow.core.media.probe import open_media
 from agile_shadow.core.presets import CODECS, Attached, Mark, Proxies, attach
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
-from agile_shadow.core.stand_ins.code_strip import cells_for, read_code
+from agile_shadow.stand_ins.code_strip import cells_for, read_code
 
 FILM, NTSC = Fraction(24000, 1001), Fraction(30000, 1001)
 

@@ -27,10 +27,10 @@ from agile_shadow.core.pairs.matching import Looks, Matching
 from agile_shadow.core.pairs.names import addition_between, core_of, match_names
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
-from agile_shadow.core.stand_ins.elsewhere import Derived, Elsewhere, plan, write_all, write_original, write_proxy
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.time import timecode_at
 from agile_shadow.core.timeline import append
+from agile_shadow.stand_ins.elsewhere import Derived, Elsewhere, plan, write_all, write_original, write_proxy
 from tests.conftest import hashes
 from tests.footage import here, refusal
 from tests.pairs import clip, drawn_film, leave

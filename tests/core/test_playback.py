@@ -22,9 +22,9 @@ from agile_shadow.core.playback import (
 )
 from agile_shadow.core.playback.meter import Meter
 from agile_shadow.core.project import Clip, Project, load_project
-from agile_shadow.core.stand_ins import read_code
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import append
+from agile_shadow.stand_ins import read_code
 from tests.footage import NUMBERS
 
 

@@ -17,7 +17,7 @@ from agile_shadow.core.pairs.hearing import compare
 from agile_shadow.core.pairs.proof import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
-from agile_shadow.core.stand_ins.elsewhere import Derived, burnt, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, burnt, write_original, write_proxy
 from tests.footage import here
 from tests.pairs import clip, proved
 

@@ -39,8 +39,8 @@ from agile_shadow.core.pairs.signed import _is_apart
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
-from agile_shadow.core.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
 from agile_shadow.core.storage.outside import keep_to_limit
+from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
 from tests.footage import ingest, preset
 from tests.pairs import clip
 
@@ -126,6 +126,13 @@ def test_a_neighbour_is_found_though_it_hardly_differs(tmp_path: Path, which: st
     assert signed.proof(made(signed.path, tmp_path / "again.mov", codec)).state == "proven"
     found = signed.proof(signed.wrong(replace(FULL, astray=(at, at - 1)), codec))
     assert found.state == "doubtful" and found.reasons[0].endswith("it shows the picture of 1 frame earlier")
+
+
+def test_frames_that_lag_behind_in_a_proxy_packed_hard_elsewhere_are_right(tmp_path: Path) -> None:
+    drawn = replace(FAST, motion="pan", scene=878735722, take=279139466, frames=136)
+    signed = Signed(tmp_path, drawn)
+    theirs = write_proxy(Derived("theirs.mov", 0, hard=True, graded=3), [drawn], tmp_path / "theirs")
+    assert signed.proof(theirs, ours=False).state == "proven"
 
 
 @pytest.mark.parametrize(("way", "beside", "apart"), [

@@ -22,7 +22,7 @@ from agile_shadow.core.media import probe
 from agile_shadow.core.presets import When
 from agile_shadow.core.presets.library import parse_preset
 from agile_shadow.core.project import Project, ProjectSession, load_project
-from agile_shadow.core.stand_ins import CLIPS
+from agile_shadow.stand_ins import CLIPS
 from tests.conftest import hashes
 from tests.footage import codes, refusal
 

@@ -21,11 +21,11 @@ from agile_shadow.core.drives import REPLACED_BY, drives
 from agile_shadow.core.presets import Preset, Proxies, save_preset
 from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project.lock import WITHOUT_WINDOW
-from agile_shadow.core.stand_ins.reader import CONTROL, StandInDrive
 from agile_shadow.desktop.__main__ import open_window as open_for_real
 from agile_shadow.desktop.__main__ import put_demo_card_in
 from agile_shadow.desktop.places.ingest.files import FileRow
 from agile_shadow.desktop.window import MainWindow
+from agile_shadow.stand_ins.reader import CONTROL, StandInDrive
 from tests.conftest import hashes
 from tests.desktop.conftest import Opener
 from tests.drawn import draw

@@ -10,9 +10,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.stand_ins.elsewhere import Derived, write_proxy
 from agile_shadow.desktop.places.pairs.rows import Group, Pair
 from agile_shadow.desktop.window import MainWindow
+from agile_shadow.stand_ins.elsewhere import Derived, write_proxy
 from tests.desktop.conftest import Opener
 from tests.desktop.test_window import go, key
 from tests.footage import here

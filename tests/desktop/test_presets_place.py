@@ -19,11 +19,11 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core.estimates import kinds_of
 from agile_shadow.core.presets import CODECS, find_preset, list_presets, preset_text
 from agile_shadow.core.project import ProjectSession, load_project, standing_preset
-from agile_shadow.core.stand_ins import CLIPS
 from agile_shadow.desktop.fields import Amount, Choice, Clock, Patterns, ShelfName, Text, Tick
 from agile_shadow.desktop.measuring import samples_in
 from agile_shadow.desktop.places.presets.sizes import SizeField
 from agile_shadow.desktop.window import MainWindow
+from agile_shadow.stand_ins import CLIPS
 from tests.conftest import hashes
 from tests.core.test_ingest import cli
 from tests.core.test_originals_of_all_kinds import slope_cube

@@ -18,13 +18,13 @@ from agile_shadow.core.film import plain_film
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import load_project, save_project
-from agile_shadow.core.stand_ins import CLIPS, read_code
-from agile_shadow.core.stand_ins.card import shrunk
 from agile_shadow.core.timeline import Block, append
 from agile_shadow.desktop.late_places import PAIRS, STORAGE, TIMELINE, LatePlaces
 from agile_shadow.desktop.player_panel import PlayerPanel
 from agile_shadow.desktop.theme import INK, PAPER
 from agile_shadow.desktop.window import MainWindow
+from agile_shadow.stand_ins import CLIPS, read_code
+from agile_shadow.stand_ins.card import shrunk
 from tests.conftest import hashes
 from tests.desktop.conftest import Opener
 from tests.footage import NUMBERS, codes

@@ -15,8 +15,8 @@ from ..core.media import MediaInfo
 from ..core.media.asking import Question, tell
 from ..core.project import Clip, Project, load_project
 from ..core.shelves import ROLES, Shelf, keep_user_shelf, look_at, mark_shelf, user_shelves
-from ..core.stand_ins import draw_card
 from ..core.timeline.model import new_id
+from ..stand_ins import draw_card
 from .shared import AsJson, ProjectFile, answer, for_each, gigabytes, say, told
 
 

@@ -23,10 +23,10 @@ from ..core.kit import is_kit, open_kit
 from ..core.log import cache_folder, set_up_logging
 from ..core.project import ProjectLock, ProjectSession, known_projects
 from ..core.project.lock import WINDOW, WITHOUT_WINDOW
-from ..core.stand_ins import missing_from_card
-from ..core.stand_ins.reader import StandInDrive
 from ..core.state import what_was_set_aside
 from ..core.threads import told_of_all
+from ..stand_ins import missing_from_card
+from ..stand_ins.reader import StandInDrive
 from . import theme
 from .actions import use_keys
 from .folders import Folders

@@ -12,8 +12,8 @@ from PySide6.QtCore import QObject, Signal
 from ..core.amounts import counted
 from ..core.errors import Cancelled, sentence
 from ..core.jobs import Machine
-from ..core.stand_ins import CLIPS, draw_clip, missing_from_card
-from ..core.stand_ins.card import draw_damaged, draw_small_things
+from ..stand_ins import CLIPS, draw_clip, missing_from_card
+from ..stand_ins.card import draw_damaged, draw_small_things
 from .job_lines import JobLine
 
 log = logging.getLogger(__name__)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 from ..core.errors import NotAProject, ShadowError, StateError, sentence
 from ..core.handover import ENDINGS
 from ..core.project import known_projects, load_project, ready_made_projects, save_ready_made
-from ..core.stand_ins.reader import StandInDrive
+from ..stand_ins.reader import StandInDrive
 from .choosing import ask_file, ask_new_file
 from .opening_timeline import open_timeline
 

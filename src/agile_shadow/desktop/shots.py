@@ -22,9 +22,9 @@ from ..core.log import cache_folder
 from ..core.playback import Picture
 from ..core.project import Clip, ProjectSession
 from ..core.shelves import SECOND
-from ..core.stand_ins import draw_card, missing_from_card
-from ..core.stand_ins.reader import StandInDrive
 from ..core.timeline import Placement, add_marker, remove, with_effects
+from ..stand_ins import draw_card, missing_from_card
+from ..stand_ins.reader import StandInDrive
 from . import theme
 from .__main__ import make_app
 from .all_surfaces import draw_all

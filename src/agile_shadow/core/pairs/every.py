@@ -44,11 +44,12 @@ class Stray:
     weight: float = field(default=0.0, compare=False)
 
 
-def strays(original: Grids, proxy: Grids, offset: int, intra: bool) -> list[Stray]:
+def strays(original: Grids, proxy: Grids, offset: int, intra: bool, made: bool = False) -> list[Stray]:
     """Frames that are not shown where they should be, ascending.
 
     ``original``: float32 (n, HIGH, WIDE) of all its frames; ``proxy``: of all of its own; ``offset``: frames of the
-    original before the proxy's first; ``intra``: whether each of the proxy's frames is packed by itself.
+    original before the proxy's first; ``intra``: whether each of the proxy's frames is packed by itself; ``made``:
+    whether it was made here, so that no frame of it lags behind.
     """
     low, high = max(0, offset), min(len(original), offset + len(proxy))
     found: dict[int, Stray] = {}
@@ -57,7 +58,7 @@ def strays(original: Grids, proxy: Grids, offset: int, intra: bool) -> list[Stra
         if end - begin < _AROUND:
             continue
         part = _Part.of(original, proxy, offset, begin, end)
-        for stray in part.strays(intra):
+        for stray in part.strays(intra, made):
             if first <= stray.frame < first + _PART:
                 found[stray.frame] = stray
     return [found[frame] for frame in sorted(found)]
@@ -110,20 +111,20 @@ class _Part:
         steps = np.stack([levels[row] - true for row in rows])
         return cls(begin, shown - true, steps, there)
 
-    def strays(self, intra: bool) -> list[Stray]:
+    def strays(self, intra: bool, made: bool) -> list[Stray]:
         other = _OTHER if intra else _OTHER_PACKED
         usual = ndimage.median_filter(self.differences, (_AROUND, 1), mode="nearest")
         rest = self.differences - usual
         noise = np.maximum(1.4826 * np.median(np.abs(rest), axis=0), _LEAST_NOISE)
         found = {frame: Stray(self.first + frame, None) for frame in self._others(rest, other)}
         found |= {frame: Stray(self.first + frame, None) for frame in self._elsewhere()}
-        neighbours = self._neighbours(rest / noise, noise)
+        neighbours = self._neighbours(rest / noise, noise, made)
         found |= {frame: Stray(self.first + frame, shift) for frame, shift in neighbours.items()}
         error = np.sqrt(np.square(rest).mean(axis=1))
         out = error / np.maximum(ndimage.median_filter(error, _WIDER, mode="nearest"), _LEAST_NOISE)
         return [replace(found[frame], weight=float(out[frame])) for frame in sorted(found)]
 
-    def _neighbours(self, rest: NDArray[np.float32], noise: NDArray[np.float32]) -> dict[int, int]:
+    def _neighbours(self, rest: NDArray[np.float32], noise: NDArray[np.float32], made: bool) -> dict[int, int]:
         """Frames that show a neighbour, and which: most of the way to it, far more clearly than others stray."""
         best: dict[int, tuple[float, int]] = {}
         for row, shift in enumerate(range(-REACH, REACH + 1)):
@@ -138,7 +139,7 @@ class _Part:
             is_there = self.there[row] & (moved > _LEAST_MOVED)
             far = way - max(0.0, _middle(way, is_there)) > _MOST_OF_WAY
             left = np.square(rest - step).sum(axis=1)
-            explained = left < _EXPLAINED * np.square(rest).sum(axis=1)
+            explained = made & (left < _EXPLAINED * np.square(rest).sum(axis=1))
             clear = is_there & far & (speaks - usual > np.where(explained, _RATHER, _CLEARLY) * spread)
             for frame in np.flatnonzero(clear).tolist():
                 if frame not in best or left[frame] < best[frame][0]:

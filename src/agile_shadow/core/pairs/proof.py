@@ -317,7 +317,7 @@ def exact_offset(original: Half, proxy: Half, offset: int) -> tuple[int, bool] |
 
 def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     """A sentence about single frames that show another picture, where looking at the original itself confirms it."""
-    halves, found = (request.original, request.proxy), signed.strays()
+    halves, found = (request.original, request.proxy), signed.strays(request.made)
     tried = sorted(found, key=lambda stray: -stray.weight)[:_CONFIRMED]
     looked_at = [confirmed(*halves, request.offset, stray, signed.intra, request.made) for stray in tried]
     sure = [stray for stray in looked_at if stray is not None]

@@ -69,9 +69,9 @@ class Signed:
         ])  # fmt: skip
         return [(one.number, ssim(curve(one.luma.astype(np.float32)), self.pictures[one.number])) for one in known]
 
-    def strays(self) -> list[Stray]:
+    def strays(self, made: bool) -> list[Stray]:
         """Frames that are not shown where they should be."""
-        return strays(self.original, self.grids, self.offset, self.intra)
+        return strays(self.original, self.grids, self.offset, self.intra, made)
 
     @property
     def intra(self) -> bool:

@@ -15,9 +15,9 @@ from av.audio.stream import AudioStream
 from av.container import OutputContainer
 from av.video.stream import VideoStream
 
-from ..errors import from_os_error
-from ..files import partial_path
-from ..jobs import Report
+from ..core.errors import from_os_error
+from ..core.files import partial_path
+from ..core.jobs import Report
 from .canvas import Canvas
 from .scenes import BEAT, SCENES
 from .waves import clunks

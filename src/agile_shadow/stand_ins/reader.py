@@ -13,8 +13,8 @@ import time
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 
-from ..drives import REPLACED_BY, Drives
-from ..files import written_atomically
+from ..core.drives import REPLACED_BY, Drives
+from ..core.files import written_atomically
 
 CONTROL = "AGILE_SHADOW_STAND_IN_DRIVES"
 _PULLED = ".pulled-out-"

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from ..time import timecode_at
+from ..core.time import timecode_at
 
 Pixels = NDArray[np.uint8]
 Motion = Literal["still", "objects", "pan", "handheld"]
