@@ -118,7 +118,8 @@ def test_three_clips_are_cut_together_and_come_back(qtbot: QtBot, film: Path, op
     qtbot.waitUntil(lambda: panel.player.position > 5, timeout=10_000)
     before = panel.player.position
     key(qtbot, window, Key.Key_Q)
-    assert panel.player.playing and panel.player.position >= before
+    at_its_end = panel.player.position >= line_of(window).length - 1  # on a busy machine
+    assert panel.player.position >= before and (panel.player.playing or at_its_end)
     qtbot.waitUntil(lambda: not panel.player.playing, timeout=20_000)
     assert "on proxies" in window.strip.counts.text()
 
