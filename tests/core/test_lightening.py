@@ -235,9 +235,15 @@ def test_at_its_own_speed_or_where_decoding_keeps_up_frames_are_decoded(
     program, compositor = ClipProgram.of(named(project, "A001C002")), Compositor(Presence())
 
     def seen(speed: int, pace: float | None) -> bool:
+        """Of a file that was opened, whose frames need others."""
         monkeypatch.setattr(compositor.paces, "ratio", lambda path: pace)
         window = Window.all_of((240, 136))
         return compositor.sketched(project, program.steps(5), program.aspect, window, Fraction(speed)) is not None
 
-    assert seen(4, 3.9) and not seen(4, 4.1) and not seen(2, 3.0) and seen(-1, 9.0) and seen(4, None)
+    compositor.picture(project, program.steps(5), program.aspect, Window.all_of((240, 136)))
+    (file,) = compositor.files._files
+    assert seen(4, 3.9) and not seen(4, 4.1) and not seen(2, 3.0) and seen(-1, 9.0)
+    assert not seen(4, None), "a file that was not played yet is decoded, and found out about"
+    monkeypatch.setattr(type(file.reader.index), "intra", True)
+    assert not seen(8, 2.1) and seen(8, 1.9), "of frames that stand alone only those are decoded that are shown"
     compositor.close()

@@ -37,6 +37,11 @@ _PACE_OVER, _PACE_FROM = 50, 5  # frames
 _STILL = Fraction(0)
 
 
+def step_of(speed: Fraction) -> int:
+    """Frames from one that is shown to the next: above double speed not all are."""
+    return max(1, abs(speed).__floor__() // 2) * (1 if speed > 0 else -1)
+
+
 @dataclass(frozen=True)
 class Shown:
     """A layer as it was drawn: the file it came from and the number of its frame there, -1 for none."""
@@ -168,14 +173,20 @@ class Compositor:
         if choice.path is None or choice.kind != "original" or choice.clip.original.info.kind != "video":
             return None
         if speed:
-            pace = self.paces.ratio(choice.path) if speed > 0 else None
-            slow = pace < speed if pace is not None else self._sketches.wanted(choice.path, None)
-            return self._sketches.picture(choice.path, float(seconds)) if slow else None
+            return self._sketches.picture(choice.path, float(seconds)) if self._is_slow(choice.path, speed) else None
         file = self.files.last(choice.path)
         steps = file.reader.index.frame_at(seconds) - file.reader.position if file is not None else None
         if not self._sketches.wanted(choice.path, steps):
             return None
         return self._sketches.picture(choice.path, float(seconds))
+
+    def _is_slow(self, path: Path, speed: Fraction) -> bool:
+        """Whether a file is known not to keep up with a speed; backward every frame may be a leap."""
+        file = self.files.last(path)
+        if speed < 0:
+            return self._sketches.wanted(path, None)
+        pace, alone = self.paces.ratio(path), file is not None and file.reader.index.intra
+        return pace is not None and pace < (speed / abs(step_of(speed)) if alone else speed)
 
     def _drawn(
         self, project: Project, found: list[tuple[Layer, _Found]], aspect: Fraction, window: Window,

@@ -12,6 +12,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from ..compositing import Compositor, Step
+from ..compositing.compositor import step_of
 from ..compositing.files import Reader
 from ..errors import ShadowError
 from ..media import Overtaken
@@ -84,11 +85,6 @@ def _is_due(picture: Picture, tick: int, speed: Fraction) -> bool:
     if speed == 0:
         return True
     return picture.tick <= tick if speed > 0 else picture.tick >= tick
-
-
-def step_of(speed: Fraction) -> int:
-    """Frames from one that is shown to the next: above double speed not all are."""
-    return max(1, abs(speed).__floor__() // 2) * (1 if speed > 0 else -1)
 
 
 class Lane:

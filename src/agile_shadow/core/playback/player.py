@@ -8,13 +8,14 @@ from fractions import Fraction
 from pathlib import Path
 
 from ..compositing import Window, window_of
+from ..compositing.compositor import step_of
 from ..media.lightening import light_at
 from ..project import Project
 from ..switch import Choice, Presence
 from ..timeline import Side
 from .clock import Clock, Loop, in_loop
 from .heard import Heard
-from .lane import Handover, Lane, step_of
+from .lane import Handover, Lane
 from .meter import Meter, MeterReading
 from .picture import Asked, Picture
 from .program import Program
