@@ -36,7 +36,7 @@ from agile_shadow.core.presets import Originals, Preset, Proxies, When, save_pre
 from agile_shadow.core.project import Clip, new_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.shelves import Shelf
-from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 from footage import demo_card, heavy_clip
 from ingest import run_over
 
@@ -169,7 +169,7 @@ def _one(number: int, root: Path, ours: bool, width: int) -> tuple[str, str]:
     rng = random.Random(number * 31 + 7)
     kind = KINDS[number % len(KINDS)]
     motion: Any = rng.choice(["objects", "objects", "pan", "handheld"])
-    clip = Drawn("a.mov", rng.randrange(1 << 30), rng.randrange(1 << 30), rng.randint(70, 140),
+    clip = DrawnClip("a.mov", rng.randrange(1 << 30), rng.randrange(1 << 30), rng.randint(70, 140),
                  rng.choice([Fraction(25), Fraction(50), Fraction(24000, 1001)]), motion, (width, width * 9 // 16),
                  start=90_000)  # fmt: skip
     hard = not ours and rng.random() < 0.3

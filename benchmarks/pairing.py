@@ -27,7 +27,7 @@ from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.time import timecode_at
 from agile_shadow.stand_ins.elsewhere import (
     Derived,
-    Drawn,
+    DrawnClip,
     Elsewhere,
     plan,
     write_all,
@@ -132,7 +132,7 @@ def _one_proof(number: int, root: Path) -> tuple[str, str]:
     kind = _FAULTS[number % len(_FAULTS)]
     still = kind == "right" and number % 5 == 0
     motion: Any = "still" if still else rng.choice(["objects", "objects", "pan", "handheld"])
-    clip = Drawn("a.mov", rng.randrange(1 << 30), rng.randrange(1 << 30), rng.randint(70, 140),
+    clip = DrawnClip("a.mov", rng.randrange(1 << 30), rng.randrange(1 << 30), rng.randint(70, 140),
                  rng.choice([Fraction(25), Fraction(50), Fraction(24000, 1001)]), motion, start=90_000)  # fmt: skip
     made = Derived(
         "p.mov", 0, hard=rng.random() < 0.3, graded=rng.choice([None, None, 0, 1, 2, 3]), burnt=rng.random() < 0.4,

@@ -15,12 +15,12 @@ from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 
 
-def clip(name: str = "A001.mov", take: int = 1, frames: int = 72, **more: Any) -> Drawn:
+def clip(name: str = "A001.mov", take: int = 1, frames: int = 72, **more: Any) -> DrawnClip:
     """A small original: one scene, whose takes differ in what moves."""
-    plain = Drawn(name, 77, take, frames, Fraction(25), "objects", (192, 108), start=90_000)
+    plain = DrawnClip(name, 77, take, frames, Fraction(25), "objects", (192, 108), start=90_000)
     return replace(plain, **more)
 
 
@@ -35,14 +35,14 @@ def leave(originals: Path, project: Path) -> None:
         session.close()
 
 
-def proved(folder: Path, original: Drawn, made: Derived, offset: int | None = None) -> Proof:
+def proved(folder: Path, original: DrawnClip, made: Derived, offset: int | None = None) -> Proof:
     """The proof of a drawn pair."""
     first, second = write_original(original, folder), write_proxy(made, [original], folder / "made")
     halves = [Half(path, probe(path)) for path in (first, second)]
     return prove(ProveRequest(*halves, made.trim if offset is None else offset), lambda done: None)
 
 
-def drawn_film(folder: Path, originals: list[Drawn]) -> Path:
+def drawn_film(folder: Path, originals: list[DrawnClip]) -> Path:
     """A project with drawn originals."""
     for one in originals:
         write_original(one, folder / "Boathouse")

@@ -10,22 +10,22 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
 from agile_shadow.core.helpers.choosing import Row
-from agile_shadow.core.helpers.entries import Entry, Try
+from agile_shadow.core.helpers.entries import SharedJob, Try
 from agile_shadow.core.helpers.kinds import kind_of
 from agile_shadow.core.pairs.making import make_proven_proxy
 
 KIND = kind_of(make_proven_proxy)
 
 
-def entry(number: int, priority: int = 0, weight: float = 1.0, shared: bool = True) -> Entry:
+def entry(number: int, priority: int = 0, weight: float = 1.0, shared: bool = True) -> SharedJob:
     kind = KIND if shared else None
-    return Entry(make_proven_proxy, None, lambda part: None, priority, number, weight=weight, kind=kind)
+    return SharedJob(make_proven_proxy, None, lambda part: None, priority, number, weight=weight, kind=kind)
 
 
 class RowModel(RuleBasedStateMachine):
     def __init__(self) -> None:
         super().__init__()
-        self.row, self.all, self.numbers = Row(), dict[int, Entry](), itertools.count()
+        self.row, self.all, self.numbers = Row(), dict[int, SharedJob](), itertools.count()
 
     @rule(priority=st.integers(-2, 2), weight=st.sampled_from([1.0, 2.0, 5.0]), shared=st.booleans())
     def comes(self, priority: int, weight: float, shared: bool) -> None:
@@ -33,7 +33,7 @@ class RowModel(RuleBasedStateMachine):
         self.all[one.number] = one
         self.row.place(one)
 
-    def _any(self, data: Any) -> Entry | None:
+    def _any(self, data: Any) -> SharedJob | None:
         return self.all[data.draw(st.sampled_from(sorted(self.all)))] if self.all else None
 
     @rule(data=st.data(), priority=st.integers(-2, 2))
@@ -80,7 +80,7 @@ TestRowModel.settings = settings(max_examples=100, stateful_step_count=40, deadl
 def test_only_as_many_are_looked_at_as_are_asked_for() -> None:
     looked = []
 
-    class Counted(Entry):
+    class Counted(SharedJob):
         @property
         def waits(self) -> bool:
             looked.append(self.number)

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from agile_shadow.core.compositing import Layer
 from agile_shadow.core.media import SAMPLE_RATE
 from agile_shadow.core.playback import Clock, Player, SoundOutput
-from agile_shadow.core.playback.heard import Heard
+from agile_shadow.core.playback.heard import HeardSound
 from agile_shadow.core.project import new_project
 from agile_shadow.core.timeline import Block
 from tests.until import until
@@ -204,7 +204,7 @@ class Row:
 def test_what_is_muted_while_it_plays_falls_silent(monkeypatch: pytest.MonkeyPatch) -> None:
     """The mixer asks for the program of the moment; its files stand in here."""
     asked: list[str] = []
-    monkeypatch.setattr(Heard, "choice", lambda _heard, layer: asked.append(layer.block.clip))
+    monkeypatch.setattr(HeardSound, "choice", lambda _heard, layer: asked.append(layer.block.clip))
     now, device = Time(), Device()
     player = Player(lambda: None, SoundOutput(device, now), Clock(now))
     try:

@@ -42,9 +42,9 @@ from agile_shadow.core.project.lines import start_frame
 from agile_shadow.core.time import frame_of, nominal_rate
 from agile_shadow.core.timeline import (
     Block,
+    ClipPiece,
     Dissolve,
     Marker,
-    Piece,
     Timeline,
     Title,
     Track,
@@ -171,7 +171,7 @@ def small() -> Project:
     line = Timeline("Cut", R25, 1920, 1080)
     for clip in clips:
         rate = clip.original.info.frame_rate
-        line = append(line, Piece(clip.id, clip.length, Fraction(10) / rate, Fraction(2)))
+        line = append(line, ClipPiece(clip.id, clip.length, Fraction(10) / rate, Fraction(2)))
     line = add_title(line, line.pictures[0].id, 200, 50, Title("The Tern Ferry"))
     return project_of(clips, replace(line, markers=(Marker(7, "look here"),)))
 
@@ -188,7 +188,7 @@ def test_reels_are_never_the_same_for_files_whose_timecodes_meet() -> None:
     clips = [clip_of(f"LONG_NAME_{n}", info_of(R25, 500, 1000, reel="B001")) for n in range(3)]
     line = Timeline("Cut", R25, 1920, 1080)
     for clip in clips:
-        line = append(line, Piece(clip.id, clip.length, Fraction(0), Fraction(1), sound=False))
+        line = append(line, ClipPiece(clip.id, clip.length, Fraction(0), Fraction(1), sound=False))
     (made,) = edit_lists(project_of(clips, line), line)
     reels = [text.split()[1] for text in made.text.splitlines() if re.match(r"\d{3}  ", text)]
     assert len(set(reels)) == 3 and all(len(reel) <= 8 for reel in reels) and reels[0] == "B001"
@@ -270,7 +270,7 @@ def test_differences_are_told_by_frames_and_taken_one_by_one(tmp_path: Path) -> 
     second, third = row.blocks[1], row.blocks[2]
     trimmed = replace(second, start=second.start, length=second.length - 4, source_start=second.source_start + 2 / R25)
     theirs = theirs.with_tracks(replace(row, blocks=(row.blocks[0], trimmed, *row.blocks[3:])))
-    theirs = insert(theirs, Piece("B000", Fraction(20), Fraction(8), Fraction(1), sound=False), 250)
+    theirs = insert(theirs, ClipPiece("B000", Fraction(20), Fraction(8), Fraction(1), sound=False), 250)
     found = compare_timelines(mine, theirs)
     names = {clip.id: clip.name for clip in project.clips}
     words = [one.words(lambda block: names.get(block.clip, "title")) for one in found]
@@ -300,7 +300,7 @@ def test_a_title_is_longer_and_not_trimmed() -> None:
 
 def test_a_run_that_moved_is_one_difference() -> None:
     mine = small().timeline
-    theirs = insert(mine, Piece("B002", Fraction(20), Fraction(3), Fraction(1)), 50)
+    theirs = insert(mine, ClipPiece("B002", Fraction(20), Fraction(3), Fraction(1)), 50)
     found = [one for one in compare_timelines(mine, theirs) if one.kind == "picture"]
     assert [(one.change, len(one.mine), one.by) for one in found] == [("added", 0, ()), ("moved", 4, (25,))]
 

@@ -24,7 +24,7 @@ from agile_shadow.core.below import Anchor
 from agile_shadow.core.errors import MediaError, ProxyError, ShadowError, ShelfError, ShelfGone
 from agile_shadow.core.helpers import confined, table
 from agile_shadow.core.helpers.certificates import ASKER, Authority, helper_name, helper_of, holder
-from agile_shadow.core.helpers.helper import Bench, Place
+from agile_shadow.core.helpers.helper import Bench, JoinedPlace
 from agile_shadow.core.helpers.joined import keep_joined, kept_joined, write_unit
 from agile_shadow.core.helpers.kinds import KINDS, kind_of
 from agile_shadow.core.helpers.line import JoinLine
@@ -122,7 +122,7 @@ def test_joining_is_kept_for_the_user_alone_and_the_unit_starts_it(own_profile: 
     assert "has not joined" in refusal(kept_joined)
     line = Suite.of_this_user().invite("Shed", ("10.1.1.1",))
     place = keep_joined(line, {"Boathouse": Path("/mnt/b")}, 3)
-    assert kept_joined() == place and place.at_a_time == 3 and Place(line).at_a_time >= 1
+    assert kept_joined() == place and place.at_a_time == 3 and JoinedPlace(line).at_a_time >= 1
     assert stat.S_IMODE((own_profile / "config" / "helping.json").stat().st_mode) == 0o600
     refusal(lambda: keep_joined(line, {"Boathouse": Path("mnt")}, 3))
     unit = write_unit()

@@ -102,3 +102,12 @@ def test_whatever_is_no_code_goes_into_the_wheel() -> None:
     there = {path for path in SOURCE.rglob("*") if path.is_file() and path.suffix not in (".py", ".pyc")}
     pictures = set((SOURCE / "guide" / "pictures").glob("*.png"))
     assert there | pictures <= packed and len(pictures) > 5
+
+
+def test_a_public_name_means_one_thing() -> None:
+    where: dict[str, list[str]] = {}
+    for name, _text, tree in modules():
+        for one in tree.body:
+            if isinstance(one, ast.ClassDef) and not one.name.startswith("_"):
+                where.setdefault(one.name, []).append(name)
+    assert {name: found for name, found in where.items() if len(found) > 1} == {}

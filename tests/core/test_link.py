@@ -17,7 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from agile_shadow.core.helpers import link as linking
-from agile_shadow.core.helpers.helper import Helping, Place
+from agile_shadow.core.helpers.helper import Helping, JoinedPlace
 from agile_shadow.core.helpers.link import Link
 from agile_shadow.core.helpers.orders import Order
 from agile_shadow.core.helpers.presence import LOST, helper_of
@@ -223,7 +223,7 @@ def test_a_helper_that_nobody_answers_says_so_once_and_ends_when_it_is_told_to(s
         taken.bind(("127.0.0.1", 0))  # nobody listens there
         line = suite.invite("A", ("127.0.0.1",), taken.getsockname()[1])
         said: list[str] = []
-        helping = Helping(Place(line, slots=1), said.append)
+        helping = Helping(JoinedPlace(line, slots=1), said.append)
         thread = threading.Thread(target=helping.run, name="a helper", daemon=True)
         thread.start()
         until(lambda: said)

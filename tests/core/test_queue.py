@@ -26,7 +26,7 @@ from agile_shadow.core.film import FilmPicture, FilmRequest, FilmSettings, plain
 from agile_shadow.core.jobs import Inline, JobStore, Machine, Piece, WorkerPool
 from agile_shadow.core.jobs.line import Line
 from agile_shadow.core.jobs.listing import Listing
-from agile_shadow.core.jobs.task import Asked
+from agile_shadow.core.jobs.task import Submitted
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairing.making import make_request
 from agile_shadow.core.presets import Preset, Proxies
@@ -320,18 +320,18 @@ class LineModel(RuleBasedStateMachine):
     def __init__(self) -> None:
         super().__init__()
         self.line = Line(2, lambda: True, lambda: None)
-        self.waiting: list[Asked] = []
-        self.running: list[Asked] = []
+        self.waiting: list[Submitted] = []
+        self.running: list[Submitted] = []
         self.numbers = itertools.count()
         self.paused = False
 
-    def _any(self, data: Any, held: bool | None = None) -> Asked | None:
+    def _any(self, data: Any, held: bool | None = None) -> Submitted | None:
         known = [one for one in (*self.waiting, *self.running) if held is None or one.held == held]
         return data.draw(st.sampled_from(known)) if known else None
 
     @rule(priority=st.integers(-2, 2), held=st.booleans(), cancelled=st.booleans())
     def comes(self, priority: int, held: bool, cancelled: bool) -> None:
-        entry = Asked(stand_still, None, print, priority, next(self.numbers), held)
+        entry = Submitted(stand_still, None, print, priority, next(self.numbers), held)
         if cancelled:  # in the moment between being known and being lined up
             self.line.drop([entry])
         assert self.line.put(entry)

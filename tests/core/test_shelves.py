@@ -10,7 +10,7 @@ import pytest
 
 from agile_shadow.core.errors import ShadowError, ShelfError
 from agile_shadow.core.ingest import request_for
-from agile_shadow.core.ingest.request import Folders
+from agile_shadow.core.ingest.request import NamedFolders
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project, new_project, save_project
 from agile_shadow.core.shelves import (
@@ -82,12 +82,12 @@ def test_presets_mean_shelves_by_name_or_role(tmp_path: Path) -> None:
     project = new_project("p").but(shelves=footage.shelves)
     keep_user_shelf(shelf(tmp_path / "small", "Small drive"))
     preset = Preset(name="x", originals=Originals(shelf="boathouse"), proxies=Proxies(shelf="Small drive"))
-    request = request_for(tmp_path / "card", preset, project, Folders())
+    request = request_for(tmp_path / "card", preset, project, NamedFolders())
     assert (request.originals, request.proxies) == (originals.root, tmp_path / "small")
-    named = request_for(tmp_path / "card", preset, project, Folders(tmp_path / "here", None, None))
+    named = request_for(tmp_path / "card", preset, project, NamedFolders(tmp_path / "here", None, None))
     assert named.originals == tmp_path / "here"
     missing = Preset(name="x", originals=Originals(shelf="Attic"))
-    assert 'no shelf named "Attic"' in refusal(lambda: request_for(tmp_path / "card", missing, project, Folders()))
+    assert 'no shelf named "Attic"' in refusal(lambda: request_for(tmp_path / "card", missing, project, NamedFolders()))
     assert shelf_for("", "exports", project.shelves) is None
 
 
@@ -122,4 +122,4 @@ def test_an_ingest_finds_its_folders_by_itself(card: Path, tmp_path: Path) -> No
     status, _answer, said = here("ingest", card / "CAMCORDER", "--project", tmp_path / "other.otio")
     assert status == 1 and "standing" in said
     with pytest.raises(ShadowError):
-        request_for(card, Preset(name="x", originals=Originals(second_copy=True)), new_project("q"), Folders())
+        request_for(card, Preset(name="x", originals=Originals(second_copy=True)), new_project("q"), NamedFolders())

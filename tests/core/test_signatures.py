@@ -40,7 +40,7 @@ from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
 from agile_shadow.core.storage.outside import keep_to_limit
-from agile_shadow.stand_ins.elsewhere import Derived, Drawn, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 from tests.footage import ingest, preset
 from tests.pairs import clip
 
@@ -61,7 +61,7 @@ def made(path: Path, target: Path, codec: str = "mjpeg", sign: bool = True) -> P
 class Signed:
     """An original whose signature is kept, and files that say they were made of it."""
 
-    def __init__(self, folder: Path, drawn: Drawn = ONE) -> None:
+    def __init__(self, folder: Path, drawn: DrawnClip = ONE) -> None:
         self.folder, self.drawn = folder, drawn
         self.path = write_original(drawn, folder)
         self.right = made(self.path, folder / "right.mov")

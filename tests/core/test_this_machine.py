@@ -16,7 +16,7 @@ from agile_shadow.core.desk import Desk
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.log import cache_folder, config_folder
 from agile_shadow.core.project import ProjectSession, load_project, save_project
-from agile_shadow.core.storage.answers import FRESH, Kept, age_words, answer_words
+from agile_shadow.core.storage.answers import FRESH, KeptAnswer, age_words, answer_words
 from agile_shadow.core.storage.outside import (
     DEFAULT_LIMIT,
     keep_to_limit,
@@ -123,7 +123,7 @@ def test_the_pace_of_making_again_is_that_of_what_was_made_here(place: Path) -> 
 @settings(max_examples=100, deadline=None)
 @given(st.floats(0, 10**9))
 def test_an_age_is_always_told_and_only_a_young_answer_lets_wipe(age: float) -> None:
-    kept = Kept(0.0, True, "May be wiped", (), (), "/card", ())
+    kept = KeptAnswer(0.0, True, "May be wiped", (), (), "/card", ())
     good, words = answer_words(kept, now=age)
     assert good == (age <= FRESH) and age_words(age) in words
     assert not answer_words(kept, "something changed", age)[0] and not answer_words(None, now=age)[0]

@@ -9,15 +9,15 @@ from hypothesis import strategies as st
 
 from agile_shadow.core import timeline as edits
 from agile_shadow.core.project import Project, ProjectSession, new_project
-from agile_shadow.core.timeline import Block, Piece, Targets, Timeline, Track
+from agile_shadow.core.timeline import Block, ClipPiece, Targets, Timeline, Track
 
 RATE = Fraction(25)
 ROOM = Fraction(8)
 Edit = Callable[[Timeline], Timeline]
 
 
-def piece(first: int = 0, frames: int = 10, clip: str = "clip", **sides: bool) -> Piece:
-    return Piece(clip, ROOM, Fraction(first, 25), Fraction(frames, 25), **sides)
+def piece(first: int = 0, frames: int = 10, clip: str = "clip", **sides: bool) -> ClipPiece:
+    return ClipPiece(clip, ROOM, Fraction(first, 25), Fraction(frames, 25), **sides)
 
 
 def start(*lengths: int) -> Timeline:
@@ -247,8 +247,8 @@ def test_a_dissolve_needs_footage_on_both_sides() -> None:
 def test_a_dissolve_that_fits_is_centred_and_takes_no_whole_block(
     end: int, left: int, right: int, begin: int, wanted: int
 ) -> None:
-    line = edits.append(Timeline(rate=RATE), Piece("a", Fraction(left + end, 25), Fraction(0), Fraction(left, 25)))
-    second = Piece("b", Fraction(begin + right, 25), Fraction(begin, 25), Fraction(right, 25))
+    line = edits.append(Timeline(rate=RATE), ClipPiece("a", Fraction(left + end, 25), Fraction(0), Fraction(left, 25)))
+    second = ClipPiece("b", Fraction(begin + right, 25), Fraction(begin, 25), Fraction(right, 25))
     line = edits.append(line, second)
     block = line.pictures[0].blocks[1].id
     length = edits.fitting_dissolve(line, block, wanted)

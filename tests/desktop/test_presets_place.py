@@ -19,7 +19,7 @@ from pytestqt.qtbot import QtBot
 from agile_shadow.core.estimates import kinds_of
 from agile_shadow.core.presets import CODECS, find_preset, list_presets, preset_text
 from agile_shadow.core.project import ProjectSession, load_project, standing_preset
-from agile_shadow.desktop.fields import Amount, Choice, Clock, Patterns, ShelfName, Text, Tick
+from agile_shadow.desktop.fields import Amount, DayTime, OneOf, Patterns, ShelfName, Text, Tick
 from agile_shadow.desktop.measuring import samples_in
 from agile_shadow.desktop.places.presets.sizes import SizeField
 from agile_shadow.desktop.window import MainWindow
@@ -69,7 +69,7 @@ def tick(qtbot: QtBot, box: Any, on: bool) -> None:
 
 def set_field(qtbot: QtBot, window: MainWindow, path: str, value: Any) -> None:
     field = window.presets.sentence.make if path == "proxies.make" else window.presets.sentence.fields[path]
-    if isinstance(field, Choice):
+    if isinstance(field, OneOf):
         choose(qtbot, field.box, value)
     elif isinstance(field, Tick):
         tick(qtbot, field.box, value)
@@ -79,7 +79,7 @@ def set_field(qtbot: QtBot, window: MainWindow, path: str, value: Any) -> None:
         type_in(qtbot, field.edit, value)
     elif isinstance(field, ShelfName):
         type_in(qtbot, field.box.lineEdit(), value)
-    elif isinstance(field, Clock):
+    elif isinstance(field, DayTime):
         field.edit.setFocus()
         qtbot.keyClicks(field.edit, value)
     elif isinstance(field, SizeField):

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core import timeline as edits
-from agile_shadow.core.pairing.laying import Asked
+from agile_shadow.core.pairing.laying import LayingAsked
 from agile_shadow.core.playback import Reason, remove_bake_file
 from agile_shadow.core.project import Bake, load_project, save_project
 from agile_shadow.core.project.laying import clock_of
@@ -443,7 +443,7 @@ def test_sound_recorded_apart_is_laid_under_the_chosen_block(qtbot: QtBot, film:
     qtbot.waitUntil(lambda: "1 by timecode alone" in window.notice.text(), timeout=10_000)
     key(qtbot, window, Key.Key_Z, CONTROL)
     assert len(line_of(window).sounds) == 1 and pictures(window)[0] == picture
-    window.work.laying._put([Asked("gone meanwhile", clips["TAKE_014"].id, Fraction(1), None)], [None])
+    window.work.laying._put([LayingAsked("gone meanwhile", clips["TAKE_014"].id, Fraction(1), None)], [None])
     assert "No sound was added" in window.notice.text() and len(line_of(window).sounds) == 1
     assert not window.work.laying.busy
 

@@ -26,7 +26,7 @@ from ..core.ingest import (
     watched_folders,
     write_report,
 )
-from ..core.ingest.request import Folders
+from ..core.ingest.request import NamedFolders
 from ..core.jobs import JobStore, Machine
 from ..core.presets import Preset, find_preset
 from ..core.project import ProjectLock, ProjectSession, begin_project, load_project
@@ -105,7 +105,7 @@ def _request(
     chosen: Preset | None = find_preset(preset) if preset is not None else known.preset
     if chosen is None:
         raise PresetError("no preset was named and the project has no standing one", None, "Name one: --preset.")
-    named = Folders(*(path.absolute() if path is not None else None for path in (originals, proxies, second)))
+    named = NamedFolders(*(path.absolute() if path is not None else None for path in (originals, proxies, second)))
     return request_for(source.absolute(), chosen, known, named)
 
 

@@ -11,7 +11,7 @@ import typer
 from ..core.amounts import counted
 from ..core.errors import ShadowError
 from ..core.kit import (
-    HomeRequest,
+    KitHomeRequest,
     KitRequest,
     bring_home,
     is_kit,
@@ -127,7 +127,7 @@ def home(
                 coming = look_home(document, folder, chosen)
             if not dry_run:
                 originals, proxies = _shelves(document, project)
-                brought = bring_home(HomeRequest(coming, originals, proxies, folder), saying())
+                brought = bring_home(KitHomeRequest(coming, originals, proxies, folder), saying())
                 footage = with_brought(document.footage, brought, (originals, proxies))
                 save_project(Project(footage, coming.merged.cut), project)
         finally:

@@ -13,7 +13,7 @@ import typer
 from ..core.errors import ProjectError, ShadowError, sentence
 from ..core.handover import keep_edit_lists
 from ..core.jobs import WorkerPool
-from ..core.pairing.proving import Proved, due, holds, prove_request, sisters_of, with_proofs
+from ..core.pairing.proving import ProofFound, due, holds, prove_request, sisters_of, with_proofs
 from ..core.pairing.search import Offer, Search
 from ..core.pairing.taking import take as taken
 from ..core.pairing.taking import unpair as parted
@@ -172,7 +172,7 @@ def prove(
                 assert proof is not None
                 if key in futures:
                     proof = beside_sisters(proof, sisters_of(session.project, one.clip, one.proxy))
-                    session.absorb(partial(with_proofs, proved=[Proved(*key, proof)]))
+                    session.absorb(partial(with_proofs, proved=[ProofFound(*key, proof)]))
                 listed.append(
                     {"original": str(one.original_path), "proxy": str(one.proxy_path), **proof_values(proof),
                      "offset": one.proxy.offset}

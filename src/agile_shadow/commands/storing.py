@@ -51,7 +51,7 @@ card = typer.Typer(no_args_is_help=True, help="The cards that were ingested into
 ShelfName = Annotated[str, typer.Option("--shelf", help="Name of a shelf; default: all of the project.")]
 
 
-class Reason(StrEnum):
+class TidyReason(StrEnum):
     """What may go."""
 
     unused = "unused"
@@ -108,7 +108,7 @@ def _room_values(shelf: Shelf, room: Room) -> dict[str, Any]:
 
 def tidy(
     project: ProjectFile,
-    what: Annotated[list[Reason], typer.Option("--what", help="What may go; may be given several times.")],
+    what: Annotated[list[TidyReason], typer.Option("--what", help="What may go; may be given several times.")],
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would go.")] = False,
     for_good: Annotated[
         bool, typer.Option("--for-good", help="On drives without a trash: remove for good.")

@@ -24,7 +24,7 @@ WORK = {  # what workers of a command need first: it is loaded for them while th
 
 
 @dataclass(frozen=True)
-class Late:
+class Lazy:
     """``module`` of this package and the ``attribute`` that is the command, a function, or an app with several.
 
     ``words``: the first sentence of its own help.
@@ -47,92 +47,92 @@ class Late:
         return command
 
 
-COMMANDS: dict[str, Late] = {
-    "ingest": Late("ingesting", "ingest", "Run a preset over one or more sources."),
-    "watch": Late("ingesting", "watch", "Watch folders of a project: DIR from now on too, each with its preset."),
-    "report": Late(
+COMMANDS: dict[str, Lazy] = {
+    "ingest": Lazy("ingesting", "ingest", "Run a preset over one or more sources."),
+    "watch": Lazy("ingesting", "watch", "Watch folders of a project: DIR from now on too, each with its preset."),
+    "report": Lazy(
         "ingesting", "report",
         "Print a report of the project, or write it as a page (.html) or a table (.csv).",
     ),
-    "verify": Late(
+    "verify": Lazy(
         "ingesting", "verify",
         "Read every file that the ASC MHL manifests of a folder speak of, and compare its checksum.",
     ),
-    "pair": Late(
+    "pair": Lazy(
         "pairing", "pair",
         "Find the proxies of a project's clips, or the originals of a project cut on proxies, by every "
         "kind of evidence.",
     ),
-    "unpair": Late("pairing", "unpair", "Unpair proxies from their clips."),
-    "prove": Late(
+    "unpair": Lazy("pairing", "unpair", "Unpair proxies from their clips."),
+    "prove": Lazy(
         "pairing", "prove",
         "Prove each pair of a project: by its data, its sound, and its picture against the neighbouring frames too.",
     ),
-    "compare": Late(
+    "compare": Lazy(
         "pairing", "compare",
         "Compare two files as the halves of a pair: proven, doubtful or refused, and why.",
     ),
-    "export": Late("films", "export", "Make a film of the timeline from the originals, read it back and verify it."),
-    "handover": Late(
+    "export": Lazy("films", "export", "Make a film of the timeline from the originals, read it back and verify it."),
+    "handover": Lazy(
         "handing", "handover",
         "Hand the cut over to another tool; what the format leaves out is said first.",
     ),
-    "bring-home": Late(
+    "bring-home": Lazy(
         "handing", "bring_home",
         "Match a timeline from another tool to the project's clips, and say how it differs from the one "
         "that is open.",
     ),
-    "open-timeline": Late("handing", "open_timeline", "Make a project from a timeline of another tool."),
-    "storage": Late(
+    "open-timeline": Lazy("handing", "open_timeline", "Make a project from a timeline of another tool."),
+    "storage": Lazy(
         "storing", "storage",
         "Show what takes space on the shelves of a project, by kind, in bytes on the drive.",
     ),
-    "tidy": Late("storing", "tidy", "Move files that this program made and can make again to the trash."),
-    "cards": Late(
+    "tidy": Lazy("storing", "tidy", "Move files that this program made and can make again to the trash."),
+    "cards": Lazy(
         "storing", "cards",
         "List the cards that were ingested, and what is known of each from its last asking.",
     ),
-    "keep": Late("storing", "keep", "Read a shelf against what is recorded of its files."),
-    "move": Late(
+    "keep": Lazy("storing", "keep", "Read a shelf against what is recorded of its files."),
+    "move": Lazy(
         "storing", "move",
         "Copy a whole project to another drive, every file read back; its shelves are there in the new "
         "project file.",
     ),
-    "collect": Late(
+    "collect": Lazy(
         "storing", "collect",
         "Carry only what the cut uses: the files of the clips that any timeline shows or plays.",
     ),
-    "frame": Late("cutting", "frame", "Write a frame of the timeline as a picture, from originals or from proxies."),
-    "timeline": Late("cutting", "timeline", "List the tracks and blocks of a timeline."),
-    "headroom": Late("measure", "headroom", "Measure how many times faster than their frame rate files decode here."),
-    "estimate": Late("measure", "estimate", "Say what a preset would make of a source: sizes, bytes, time, headroom."),
-    "trial": Late(
+    "frame": Lazy("cutting", "frame", "Write a frame of the timeline as a picture, from originals or from proxies."),
+    "timeline": Lazy("cutting", "timeline", "List the tracks and blocks of a timeline."),
+    "headroom": Lazy("measure", "headroom", "Measure how many times faster than their frame rate files decode here."),
+    "estimate": Lazy("measure", "estimate", "Say what a preset would make of a source: sizes, bytes, time, headroom."),
+    "trial": Lazy(
         "measure", "trial",
         "Make a few seconds for real with up to four presets: bytes, headroom and likeness of each.",
     ),
-    "probe": Late("looking", "probe", "Show what each media file contains, and what is odd about it."),
-    "clips": Late("looking", "clips", "List the clips of a project with their originals and proxies."),
-    "shelves": Late(
+    "probe": Lazy("looking", "probe", "Show what each media file contains, and what is odd about it."),
+    "clips": Lazy("looking", "clips", "List the clips of a project with their originals and proxies."),
+    "shelves": Lazy(
         "looking", "shelves",
         "List your shelves, whether they are there, and their free space; or add one.",
     ),
-    "demo-footage": Late("looking", "demo_footage", "Draw the demo card into a folder."),
-    "presets": Late("presets", "app", "The presets there are."),
-    "films": Late("films", "library", "The film settings there are."),
-    "film": Late("films", "film", "A film that was made."),
-    "timelines": Late("handing", "timelines", "The timelines of a project."),
-    "jobs": Late("jobs", "app", "The queue: every copy, proxy and film, what it is at and how it ended."),
-    "card": Late("storing", "card", "The cards that were ingested into a project."),
-    "window": Late("desktop", "window", "Open the window."),
-    "install": Late(
+    "demo-footage": Lazy("looking", "demo_footage", "Draw the demo card into a folder."),
+    "presets": Lazy("presets", "app", "The presets there are."),
+    "films": Lazy("films", "library", "The film settings there are."),
+    "film": Lazy("films", "film", "A film that was made."),
+    "timelines": Lazy("handing", "timelines", "The timelines of a project."),
+    "jobs": Lazy("jobs", "app", "The queue: every copy, proxy and film, what it is at and how it ended."),
+    "card": Lazy("storing", "card", "The cards that were ingested into a project."),
+    "window": Lazy("desktop", "window", "Open the window."),
+    "install": Lazy(
         "desktop", "install_for_user",
         "Put the command on the PATH and the program into the desktop's menu, with its icon and file types.",
     ),
-    "uninstall": Late(
+    "uninstall": Lazy(
         "desktop", "uninstall_for_user", "Remove what install wrote; projects, presets and footage stay.",
     ),
-    "helpers": Late("helpers", "app", "Several machines: helpers that make proxies on the shelves they see."),
-    "kit": Late("kits", "app", "Travel kits: everything to continue cutting elsewhere, in one folder."),
+    "helpers": Lazy("helpers", "app", "Several machines: helpers that make proxies on the shelves they see."),
+    "kit": Lazy("kits", "app", "Travel kits: everything to continue cutting elsewhere, in one folder."),
 }
 
 

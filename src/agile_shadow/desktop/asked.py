@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 _KEEPING = threading.Lock()  # one at a time: each looks at what the one before has kept
 
 
-class Asked:
+class Requests:
     """Belongs to the window's work. What is refused comes there as a problem."""
 
     def __init__(self, work: Work) -> None:

@@ -64,7 +64,7 @@ class _Combo(QComboBox):
             event.ignore()
 
 
-class Choice(Field):
+class OneOf(Field):
     """One of some values."""
 
     def __init__(self, path: str, name: str, options: Sequence[tuple[Any, str]]) -> None:
@@ -183,7 +183,7 @@ class Amount(Field):
             self.spin.setEnabled(value is not None)
 
 
-class Clock(Field):
+class DayTime(Field):
     """A time of day."""
 
     def __init__(self, path: str, name: str) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from ..core.errors import Cancelled, ShadowError, sentence
-from ..core.pairing.laying import Asked, asked_for, decided
+from ..core.pairing.laying import LayingAsked, asked_for, decided
 from ..core.pairs.lag import Lag, lag_of
 from ..core.project import Project
 from ..core.project.laying import lay, pictures_of, recordings
@@ -46,7 +46,7 @@ class LayWork:
             self._work.told.emit("Searching for recordings by timecode and sound.")
             self._work.in_background(lambda: self._found(project, list(chosen)), lambda found: self._put(*found))
 
-    def _found(self, project: Project, chosen: list[str]) -> tuple[list[Asked], list[Lag | None]]:
+    def _found(self, project: Project, chosen: list[str]) -> tuple[list[LayingAsked], list[Lag | None]]:
         """On another thread: ask a worker about each recording."""
         try:
             asked = asked_for(project, chosen)
@@ -54,7 +54,7 @@ class LayWork:
         finally:
             self._busy = False
 
-    def _heard(self, one: Asked) -> Lag | None:
+    def _heard(self, one: LayingAsked) -> Lag | None:
         if one.listen is None:
             return None
         try:
@@ -67,7 +67,7 @@ class LayWork:
             return None
         return found
 
-    def _put(self, asked: list[Asked], heard: list[Lag | None]) -> None:
+    def _put(self, asked: list[LayingAsked], heard: list[Lag | None]) -> None:
         """On the interface thread: one edit, of the blocks that are still there."""
         leads, told = decided(asked, heard)
         session = self._work.session

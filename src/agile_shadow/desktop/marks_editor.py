@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ..core.presets import Mark, mark_words, open_picture
-from .fields import Amount, AttachedFile, Choice, Text, _Combo
+from .fields import Amount, AttachedFile, OneOf, Text, _Combo
 from .flow import Flow
 
 _KINDS = (("text", "text"), ("timecode", "running timecode"), ("picture", "picture"))
@@ -39,7 +39,7 @@ class MarksEditor(QWidget):
         self.add.clicked.connect(self._add)
         self.remove = QPushButton("Remove burn-in")
         self.remove.clicked.connect(self._remove)
-        self.kind = Choice("kind", "Kind of burn-in", _KINDS)
+        self.kind = OneOf("kind", "Kind of burn-in", _KINDS)
         self.text = Text("text", "Text of the burn-in, with tokens such as {name}", 150)
         self.picture = AttachedFile(
             "picture",

@@ -25,7 +25,7 @@ log = logging.getLogger(__name__)
 
 
 @dataclass
-class Looking:
+class RunningSearch:
     """A search that runs: where it looks, what it is at, how far."""
 
     places: list[Path]
@@ -56,7 +56,7 @@ class PairWork(QObject):
         self.prover = Prover(work.session, work.machine.shared("prove"), self._tell)
         self.prover.changed.connect(self._prover_changed)
         self.by_itself = False
-        self.looking: Looking | None = None
+        self.looking: RunningSearch | None = None
         self._threads: list[threading.Thread] = []
         self._closing = False
 
@@ -83,17 +83,17 @@ class PairWork(QObject):
 
     # Looking for files
 
-    def look(self, places: list[Path], work: Callable[[Looking], Any], then: Callable[[Any], None]) -> None:
+    def look(self, places: list[Path], work: Callable[[RunningSearch], Any], then: Callable[[Any], None]) -> None:
         """Run a search on a thread. ``then`` gets its answer on the interface thread, None when it was broken off."""
         if self.looking is not None:
             self._work.problem.emit("A search is already running. Wait until it finishes, or cancel it.")
             return
-        state = Looking(places, self._work.machine.shared("search"))
+        state = RunningSearch(places, self._work.machine.shared("search"))
         self.looking = state
         self._spawn(lambda: self._look(state, work, then), "looking for files")
         self._work.wake()
 
-    def _look(self, state: Looking, work: Callable[[Looking], Any], then: Callable[[Any], None]) -> None:
+    def _look(self, state: RunningSearch, work: Callable[[RunningSearch], Any], then: Callable[[Any], None]) -> None:
         answer: Any = None
         begun = time.monotonic()
         try:

@@ -28,7 +28,7 @@ EVERY = 3.0  # seconds between two looks
 _ENDING = 1.0  # seconds that are waited for a look to end: it changes nothing, and may hang with a drive
 
 
-class Looking(QObject):
+class PresenceWatch(QObject):
     """``presences``: those that are told. ``changed`` comes on the interface thread when something came or went."""
 
     changed = Signal()

@@ -39,7 +39,7 @@ from .late_places import EXPORT, INGEST, PAIRS, PRESETS, STORAGE, TIMELINE, Late
 from .measuring import Measuring
 from .menus import MainMenu
 from .notice import Notice, NoticeLine
-from .presence import Looking
+from .presence import PresenceWatch
 from .project_menu import ProjectMenu
 from .rail import Rail
 from .sketch_work import SketchWork
@@ -80,7 +80,7 @@ class MainWindow(QMainWindow):
         self.sketches = SketchWork(work)
         self.shows = WindowShows(self)
         self.keys = BoundKeys(self)
-        self.presence = Looking(work, [self.shows.presence])
+        self.presence = PresenceWatch(work, [self.shows.presence])
         self.commands = Commands(self)
         self.closing = Closing(self, work, self.jobs_text, self._end_parts)
         self._build(folders)

@@ -19,7 +19,7 @@ from ..core.ingest import IngestReport, IngestRun
 from ..core.jobs import Awake, JobStore
 from ..core.jobs.vetting import Vetting
 from ..core.project import ProjectLock, ProjectSession
-from .asked import Asked
+from .asked import Requests
 from .bake_work import BakeWork
 from .drawing_work import DrawingWork
 from .lay_work import LayWork
@@ -66,7 +66,7 @@ class Work(QObject):
         self.last_at_end = "nothing"
         self.last_film: FilmRun | None = None
         self.turns = Turns(self)
-        self.asked = Asked(self)
+        self.asked = Requests(self)
         self.ended: list[Run] = []  # films and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False

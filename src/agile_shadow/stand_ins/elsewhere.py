@@ -27,7 +27,7 @@ _CURVES = 4  # looks a proxy may be graded with
 
 
 @dataclass(frozen=True)
-class Drawn:
+class DrawnClip:
     """One drawn original. ``scene`` gives the background and ``take`` what moves; ``start`` in frames of timecode."""
 
     name: str
@@ -61,7 +61,7 @@ class Derived:
     burnt: bool = False
     timecode: bool = True
     packed_sound: bool = False
-    stranger: Drawn | None = None
+    stranger: DrawnClip | None = None
     shift: int = 0
     dropped: int | None = None
     astray: tuple[int, int] | None = None
@@ -74,14 +74,14 @@ class Derived:
 class Elsewhere:
     """The whole set: ``proxies[i].of`` says which of ``originals`` it is truly of."""
 
-    originals: list[Drawn] = field(default_factory=list)
+    originals: list[DrawnClip] = field(default_factory=list)
     proxies: list[Derived] = field(default_factory=list)
 
 
 def plan(seed: int, count: int = 200, size: tuple[int, int] = (320, 180)) -> Elsewhere:
     """Originals in groups of takes, and proxies with everything that happens to them."""
     rng = np.random.default_rng(seed)
-    originals: list[Drawn] = []
+    originals: list[DrawnClip] = []
     while len(originals) < count:
         originals.extend(_takes(rng, len(originals), size))
     originals = originals[:count]
@@ -95,7 +95,7 @@ def plan(seed: int, count: int = 200, size: tuple[int, int] = (320, 180)) -> Els
     return Elsewhere(originals, proxies)
 
 
-def _takes(rng: np.random.Generator, first: int, size: tuple[int, int]) -> list[Drawn]:
+def _takes(rng: np.random.Generator, first: int, size: tuple[int, int]) -> list[DrawnClip]:
     """One to five takes of a scene, from one camera."""
     camera = int(rng.integers(4))
     rate = (Fraction(25), Fraction(25), Fraction(24000, 1001), Fraction(50))[camera]
@@ -114,13 +114,13 @@ def _takes(rng: np.random.Generator, first: int, size: tuple[int, int]) -> list[
         frames = int(rng.integers(90, 150))
         start = None if camera == 1 else round((day_time + take * 40) * rate) if camera else 90_000 + take * 400
         found.append(
-            Drawn(name, scene, int(rng.integers(1 << 30)), frames, rate, motion, size, start,
+            DrawnClip(name, scene, int(rng.integers(1 << 30)), frames, rate, motion, size, start,
                   reel if camera in (0, 2) else "", sound=camera != 3)
         )  # fmt: skip
     return found
 
 
-def _proxy(rng: np.random.Generator, number: int, original: Drawn) -> Derived:
+def _proxy(rng: np.random.Generator, number: int, original: DrawnClip) -> Derived:
     stem, folder = Path(original.name).stem, Path(original.name).parent.as_posix()
     way = int(rng.integers(6))
     name = (
@@ -144,7 +144,7 @@ def _proxy(rng: np.random.Generator, number: int, original: Drawn) -> Derived:
     )  # fmt: skip
 
 
-def _with_wrong_names(rng: np.random.Generator, originals: list[Drawn], proxies: list[Derived]) -> list[Derived]:
+def _with_wrong_names(rng: np.random.Generator, originals: list[DrawnClip], proxies: list[Derived]) -> list[Derived]:
     """Some take the name of another clip: names that lie."""
     found = list(proxies)
     for number in rng.permutation(len(proxies))[: len(proxies) // 15]:
@@ -168,10 +168,10 @@ def _background(scene: int, width: int, height: int) -> Pixels:
     return np.asarray(np.clip(plane, 0, 255), np.uint8)
 
 
-class Scene:
+class ClipScene:
     """Draws frame after frame of one original."""
 
-    def __init__(self, clip: Drawn) -> None:
+    def __init__(self, clip: DrawnClip) -> None:
         self.clip = clip
         self._width, self._height = clip.size
         self._margin = self._width // 6
@@ -246,7 +246,7 @@ def burnt(picture: Pixels, text: str) -> Pixels:
 # Sound
 
 
-def sound_of(clip: Drawn, count: int) -> NDArray[np.float32]:
+def sound_of(clip: DrawnClip, count: int) -> NDArray[np.float32]:
     """float32 (2, count) at 48 kHz: two channels with blows at their own times over a murmur."""
     rng = np.random.default_rng(clip.take + 7)
     found = np.empty((2, count), np.float32)
@@ -269,19 +269,19 @@ def sound_of(clip: Drawn, count: int) -> NDArray[np.float32]:
 # Files
 
 
-def write_original(clip: Drawn, folder: Path) -> Path:
+def write_original(clip: DrawnClip, folder: Path) -> Path:
     """Draw one original below a folder."""
-    scene = Scene(clip)
+    scene = ClipScene(clip)
     timecode = timecode_at(clip.start, clip.rate) if clip.start is not None else ""
     sound = sound_of(clip, round(clip.frames / clip.rate * _SOUND_RATE)) if clip.sound else None
     frames = (scene.frame(number) for number in range(clip.frames))
     return _write(folder / clip.name, frames, clip.size, clip.rate, timecode, clip.reel, sound, crf=14, pcm=True)
 
 
-def write_proxy(proxy: Derived, originals: list[Drawn], folder: Path) -> Path:
+def write_proxy(proxy: Derived, originals: list[DrawnClip], folder: Path) -> Path:
     """Draw one proxy below a folder, from what it is of."""
     clip = proxy.stranger if proxy.stranger is not None else originals[proxy.of or 0]
-    scene = Scene(clip)
+    scene = ClipScene(clip)
     numbers = [number + proxy.shift for number in range(proxy.trim, clip.frames - proxy.tail)]
     if proxy.dropped is not None:
         middle = proxy.dropped - proxy.trim
@@ -307,7 +307,7 @@ def write_proxy(proxy: Derived, originals: list[Drawn], folder: Path) -> Path:
     return _write(place, frames, size, clip.rate, timecode, reel, sound, crf, not packed, proxy.group)
 
 
-def _shrunk(picture: Pixels, width: int, height: int, proxy: Derived, clip: Drawn, number: int) -> Pixels:
+def _shrunk(picture: Pixels, width: int, height: int, proxy: Derived, clip: DrawnClip, number: int) -> Pixels:
     small = np.asarray(Image.fromarray(picture).resize((width, height), Image.Resampling.BOX))
     if proxy.graded is not None:
         small = graded(small, proxy.graded)

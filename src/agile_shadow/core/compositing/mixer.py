@@ -24,7 +24,7 @@ _OPEN = 8  # files kept open
 _BACKWARD = SAMPLE_RATE // 2  # samples read at once where sound runs backward
 
 
-class Sounding(Protocol):
+class SoundProgram(Protocol):
     """What has sound: ``sounds`` gives the layers at a frame."""
 
     @property
@@ -41,7 +41,7 @@ class Mixer:
 
     def __init__(
         self,
-        program: Sounding,
+        program: SoundProgram,
         choice_for: Callable[[Layer], Choice | None],
         unread: Callable[[Path, str], None] = lambda path, why: None,
         sound_rate: int = SAMPLE_RATE,

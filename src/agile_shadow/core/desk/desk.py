@@ -194,7 +194,7 @@ class Desk:
 
     def _refuse_if_closing(self, what: Path) -> None:
         if self._closing.is_set():
-            raise Closing("is not begun: the project is being closed", what, "Open it again.")
+            raise DeskClosing("is not begun: the project is being closed", what, "Open it again.")
 
     def _begin(self, run: Run) -> None:
         """With the lock, so that nothing begins after the end was told."""
@@ -269,7 +269,7 @@ class Desk:
                 continue
             try:
                 self._go_on_with(job)
-            except Closing:
+            except DeskClosing:
                 break  # it stays open, for the next start
             except (ShadowError, KeyError, TypeError, ValueError) as error:
                 if not self._is_running(job.request):
@@ -383,7 +383,7 @@ class Desk:
         return joined(self._minder, limit) and self.helpers.close(limit) and ended
 
 
-class Closing(ShadowError):
+class DeskClosing(ShadowError):
     """Nothing is begun any more."""
 
 

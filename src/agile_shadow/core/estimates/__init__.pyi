@@ -1,4 +1,4 @@
-from .candidates import Candidate, CandidatesRequest, keep_candidates, kept_candidates, measure_candidates
+from .candidates import CandidatesRequest, ProxyCandidate, keep_candidates, kept_candidates, measure_candidates
 from .estimating import ClipForecast, Estimate, estimate, forecast_clip, has_alpha
 from .headroom import (
     Headroom,
@@ -10,7 +10,7 @@ from .headroom import (
     measure_headroom,
 )
 from .kinds import Kind, Sample, kinds_of, usual_kinds
-from .measurements import Kept, Measurements, file_key, key_of
+from .measurements import KeptValue, Measurements, file_key, key_of
 from .need import gets_proxy, is_large_still, needs_headroom, needs_proxy
 from .numbers import Number
 from .taste import Taste, TasteRequest, keep_taste, measure_taste, taste_under
@@ -18,16 +18,16 @@ from .trial import MOST, TrialRequest, TrialResult, run_trial, stretch, trial_re
 
 __all__ = [
     "MOST",
-    "Candidate",
     "CandidatesRequest",
     "ClipForecast",
     "Estimate",
     "Headroom",
     "HeadroomRequest",
-    "Kept",
+    "KeptValue",
     "Kind",
     "Measurements",
     "Number",
+    "ProxyCandidate",
     "Sample",
     "Taste",
     "TasteRequest",

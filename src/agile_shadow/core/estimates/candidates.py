@@ -30,7 +30,7 @@ _TRIED = tuple(scale for scale in SCALES if scale < 1)
 
 
 @dataclass(frozen=True)
-class Candidate:
+class ProxyCandidate:
     """One size and codec: its pixels, bytes for an hour, and headroom."""
 
     codec: str
@@ -53,11 +53,11 @@ class CandidatesRequest:
     info: MediaInfo | None = None
 
 
-def measure_candidates(request: CandidatesRequest, report: Report) -> list[Candidate]:
+def measure_candidates(request: CandidatesRequest, report: Report) -> list[ProxyCandidate]:
     """Try all: a task for a worker. The frames come from the middle, decoded once. Raises MediaError."""
     info = request.info or probe(request.original)
     frames = _frames(request.original, info)
-    found: list[Candidate] = []
+    found: list[ProxyCandidate] = []
     wanted = [(codec.name, scale) for scale in _TRIED for codec in CODECS]
     for number, (codec, scale) in enumerate(wanted):
         settings = Proxies(codec=codec, scale=scale)
@@ -78,13 +78,13 @@ def _frames(path: Path, info: MediaInfo) -> list[VideoFrame]:
         reader.close()
 
 
-def _tried(frames: list[VideoFrame], info: MediaInfo, settings: Proxies, size: tuple[int, int]) -> Candidate:
+def _tried(frames: list[VideoFrame], info: MediaInfo, settings: Proxies, size: tuple[int, int]) -> ProxyCandidate:
     packets, header = _encoded(frames, info, settings, size)
     hour = sum(len(packet) for packet in packets) / len(frames) * float(info.frame_rate)
     hour = (hour + sound_bytes_per_second(info, settings)) * 3600
     headroom = _decoding(packets, header, settings, size) / float(info.frame_rate)
     assert settings.scale is not None
-    return Candidate(settings.codec, str(settings.scale), *size, hour, headroom)
+    return ProxyCandidate(settings.codec, str(settings.scale), *size, hour, headroom)
 
 
 def _encoded(frames: list[VideoFrame], info: MediaInfo, settings: Proxies, size: tuple[int, int]) -> _Stream:
@@ -131,12 +131,12 @@ def _decoding(packets: list[bytes], header: bytes | None, settings: Proxies, siz
     return count / spent
 
 
-def kept_candidates(file: str, kept: Measurements) -> list[Candidate]:
+def kept_candidates(file: str, kept: Measurements) -> list[ProxyCandidate]:
     """What was measured earlier on the original of that key; empty when nothing was."""
     found = kept.kept(KIND, file)
-    return [Candidate(**item) for item in found.value["candidates"]] if found is not None else []
+    return [ProxyCandidate(**item) for item in found.value["candidates"]] if found is not None else []
 
 
-def keep_candidates(file: str, candidates: list[Candidate], kept: Measurements) -> None:
+def keep_candidates(file: str, candidates: list[ProxyCandidate], kept: Measurements) -> None:
     """Remember them for the original of that key."""
     kept.keep(KIND, file, {"candidates": [candidate.to_json() for candidate in candidates]})

@@ -19,7 +19,7 @@ CREATE TABLE IF NOT EXISTS measurements (
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptValue:
     """A measured value (plain JSON values) and when it was taken, in seconds since 1970."""
 
     value: dict[str, Any]
@@ -41,12 +41,12 @@ class Measurements:
 
     def __init__(self, path: Path | None = None) -> None:
         self._path = path or state_file()
-        self._known: dict[str, dict[str, Kept]] = {}  # by kind, read once: asked for thousands of clips at a time
+        self._known: dict[str, dict[str, KeptValue]] = {}  # by kind, read once: asked for thousands of clips at a time
         self._lock = threading.Lock()
 
     def keep(self, kind: str, key: str, value: dict[str, Any]) -> None:
         """Remember a measured value."""
-        found = Kept(value, time.time())
+        found = KeptValue(value, time.time())
         known = self._all(kind)
         with opened(self._path, _TABLE) as db:
             db.execute(
@@ -55,18 +55,18 @@ class Measurements:
         with self._lock:
             known[key] = found
 
-    def kept(self, kind: str, key: str) -> Kept | None:
+    def kept(self, kind: str, key: str) -> KeptValue | None:
         """A value measured earlier, if any; what another program measured meanwhile is not seen."""
         return self._all(kind).get(key)
 
-    def _all(self, kind: str) -> dict[str, Kept]:
+    def _all(self, kind: str) -> dict[str, KeptValue]:
         with self._lock:
             if kind not in self._known:
                 self._known[kind] = self.all_of(kind)
             return self._known[kind]
 
-    def all_of(self, kind: str) -> dict[str, Kept]:
+    def all_of(self, kind: str) -> dict[str, KeptValue]:
         """All values of a kind by key."""
         with opened(self._path, _TABLE) as db:
             rows = db.execute("SELECT key, value, taken FROM measurements WHERE kind=?", (kind,)).fetchall()
-        return {row[0]: Kept(json.loads(row[1]), float(row[2])) for row in rows}
+        return {row[0]: KeptValue(json.loads(row[1]), float(row[2])) for row in rows}

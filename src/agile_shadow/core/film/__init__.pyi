@@ -1,6 +1,6 @@
-from .certificate import Certificate, Verified, certificate_path, page_path, read_certificate, verify_film
+from .certificate import Certificate, FilmVerified, certificate_path, page_path, read_certificate, verify_film
 from .check import FinalCheck, SourceCheck, final_check, what_is_used
-from .estimate import Estimate, estimate_film
+from .estimate import FilmEstimate, estimate_film
 from .findings import Finding, findings_of, larger_original
 from .library import FILM_SETTINGS, film_schema, plain_film, settings_for
 from .reach import why_only_here
@@ -11,16 +11,16 @@ from .settings import FilmPicture, FilmSettings, FilmSound, cannot_be_made, desc
 __all__ = [
     "FILM_SETTINGS",
     "Certificate",
-    "Estimate",
+    "FilmEstimate",
     "FilmPicture",
     "FilmRequest",
     "FilmResult",
     "FilmSettings",
     "FilmSound",
+    "FilmVerified",
     "FinalCheck",
     "Finding",
     "SourceCheck",
-    "Verified",
     "cannot_be_made",
     "certificate_path",
     "describes_film",

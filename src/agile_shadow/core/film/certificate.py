@@ -198,7 +198,7 @@ def read_certificate(film: Path) -> Certificate:
 
 
 @dataclass(frozen=True)
-class Verified:
+class FilmVerified:
     """What was found of a film and the originals it was made from: ``film`` and each original's state in words, ""
     where its bytes are those of the certificate."""
 
@@ -214,7 +214,7 @@ class Verified:
 
 def verify_film(
     film: Path, originals: bool = False, report: Callable[[int], None] = lambda count: None
-) -> Verified:
+) -> FilmVerified:
     """Read a film again against its certificate, and with ``originals`` these too. ``report`` gets bytes read.
 
     Raises ExportError where there is no film or no certificate.
@@ -230,7 +230,7 @@ def verify_film(
         raise from_os_error(error, film, ExportError) from error
     said = "" if found == certificate.film_checksum else "its content is not what was verified"
     looked = tuple((one, _state_of(one, report)) for one in certificate.originals) if originals else ()
-    return Verified(certificate, said, looked)
+    return FilmVerified(certificate, said, looked)
 
 
 def _state_of(original: MadeFrom, report: Callable[[int], None]) -> str:

@@ -26,7 +26,7 @@ _SOUND = {"aac": 128_000 / 8, "pcm": 48_000 * 2 * 3}  # bytes a second of a ster
 
 
 @dataclass(frozen=True)
-class Estimate:
+class FilmEstimate:
     """``seconds`` to make and prove it; ``size`` in bytes; ``pictures`` that were made to find out; ``free``: bytes
     there are where it is to go."""
 
@@ -41,7 +41,7 @@ class Estimate:
         return self.size < self.free
 
 
-def estimate_film(request: FilmRequest, report: Report) -> Estimate:
+def estimate_film(request: FilmRequest, report: Report) -> FilmEstimate:
     """A task for a worker: pictures from up to four places are drawn, encoded into a file that is thrown away, and read
     back. Raises ExportError."""
     request.checked()
@@ -58,7 +58,7 @@ def estimate_film(request: FilmRequest, report: Report) -> Estimate:
         with suppress(OSError):
             shutil.rmtree(folder)
     whole = size * request.count // max(1, count) + _sound_size(request)
-    return Estimate(seconds / max(1, count) * request.count, whole, count, _free(request.out))
+    return FilmEstimate(seconds / max(1, count) * request.count, whole, count, _free(request.out))
 
 
 def pace_of_film(request: FilmRequest) -> float:

@@ -41,7 +41,7 @@ _PICTURES, _FRESH = 0.8, 0.2  # how much of the proof each takes
 
 
 @dataclass(frozen=True)
-class Drawn:
+class Rendering:
     """What is known of a film from its rendering: a signature for each picture, an envelope for each stream of sound,
     and the files that were opened, by what they are of their clips."""
 
@@ -63,7 +63,7 @@ class FilmProof:
     problems: tuple[str, ...] = ()
 
 
-def prove_film(path: Path, request: FilmRequest, drawn: Drawn, report: Callable[[float], None]) -> FilmProof:
+def prove_film(path: Path, request: FilmRequest, drawn: Rendering, report: Callable[[float], None]) -> FilmProof:
     """Read the film at ``path`` back. Nothing is raised for what is found; MediaError and FFmpegError where it cannot
     be read at all."""
     problems = [] if request.draft else _proxies_among(drawn.opened, request.project)

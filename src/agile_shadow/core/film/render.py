@@ -24,7 +24,7 @@ from .check import blocks_in, final_check
 from .drawing import Drawing, quickest
 from .estimate import pace_of_film
 from .loudness import Loudness
-from .proof import Drawn, FilmProof, prove_film
+from .proof import FilmProof, Rendering, prove_film
 from .request import FilmRequest, FilmResult
 from .signature import Signature, signature_of
 from .sounding import Sounding
@@ -172,14 +172,14 @@ class _Rendering:
         self.loudness: Loudness | None = None
         self.notes: list[str] = []
 
-    def run(self) -> Drawn:
+    def run(self) -> Rendering:
         """Draw and encode all of it. Raises ExportError, MediaError, FFmpegError, OSError."""
         drawing = Drawing(self._request) if self._request.settings.picture is not None else None
         try:
             if self._request.settings.sound is None:
                 with self._writer(0) as writer:
                     signatures = self._pass(drawing, None, writer)
-                return Drawn(signatures, (), drawing.opened if drawing is not None else {})
+                return Rendering(signatures, (), drawing.opened if drawing is not None else {})
             if self._request.sound_rate != self._request.line.sound_rate:
                 self.notes.append("The sound is at 48 kHz and not at the timeline's rate: MXF holds no other.")
             with Sounding(self._request, self._choice) as sounding:
@@ -188,7 +188,7 @@ class _Rendering:
                     signatures = self._pass(drawing, sounding, writer)
                 self.loudness = sounding.loudness.result()
                 opened = {**(drawing.opened if drawing is not None else {}), **sounding.opened}
-                return Drawn(signatures, sounding.envelopes(), opened)
+                return Rendering(signatures, sounding.envelopes(), opened)
         finally:
             if drawing is not None:
                 drawing.close()

@@ -12,7 +12,7 @@ from ..ingest import read_source
 _KINDS = ("video", "sound", "still")
 
 
-class Elsewhere:
+class FilesElsewhere:
     """The media files below some folders.
 
     A file is one that is asked for when it has its name; where none has, when it has its name with another extension.

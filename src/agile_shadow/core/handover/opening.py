@@ -16,7 +16,7 @@ from ..pairs import FileRef, Original
 from ..project import Clip, Project, new_project, save_project
 from ..timeline import Timeline, new_id
 from .arriving import Arrived, ReadRequest, read_arrived
-from .elsewhere import Elsewhere
+from .elsewhere import FilesElsewhere
 from .home import as_timeline, match_events
 
 _MOST = 20_000  # files
@@ -57,7 +57,7 @@ def open_as_project(
             "names no media", asked.path,
             "Open the project they belong to and bring the timeline home there, or ingest the footage first.",
         )  # fmt: skip
-    elsewhere = Elsewhere(asked.places, lambda: report(0.0))
+    elsewhere = FilesElsewhere(asked.places, lambda: report(0.0))
     project = new_project(asked.path.stem)
     missing: list[str] = []
     notes: list[str] = []

@@ -23,7 +23,7 @@ DISSOLVE = otio.schema.TransitionTypes.SMPTE_Dissolve
 
 
 @dataclass(frozen=True)
-class Source:
+class MediaFile:
     """A file that a block shows: where it lies, what it is, and the seconds of the clip before its first frame."""
 
     kind: Literal["original", "proxy"]
@@ -32,11 +32,11 @@ class Source:
     lead: Fraction = Fraction(0)
 
 
-def sources_of(clip: Clip, half: Half) -> list[Source]:
+def sources_of(clip: Clip, half: Half) -> list[MediaFile]:
     """The files of a clip that are named: its original, its proxy, or both. The original where there is no proxy."""
-    original = Source("original", clip.original.file, clip.original.info)
+    original = MediaFile("original", clip.original.file, clip.original.info)
     proxies = [
-        Source("proxy", one.file, one.info, one.offset / one.info.frame_rate if one.info.frame_rate else Fraction(0))
+        MediaFile("proxy", one.file, one.info, one.offset / one.info.frame_rate if one.info.frame_rate else Fraction(0))
         for one in clip.proxies[-1:]
     ]
     if half == "original" or not proxies:
@@ -157,7 +157,7 @@ def source_range(block: Block, rate: Fraction, info: MediaInfo, lead: Fraction =
     return span(start, block.length, rate)
 
 
-def _reference(project: Project, source: Source) -> Any:
+def _reference(project: Project, source: MediaFile) -> Any:
     info = source.info
     rate = info.frame_rate or Fraction(25)
     frames = info.frames or int(info.duration * rate)

@@ -9,7 +9,7 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from ..shelves import Shelf
-from .entries import Entry, Try
+from .entries import SharedJob, Try
 from .link import Link
 from .orders import Order
 from .presence import HERE, Helper
@@ -28,9 +28,9 @@ class Row:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._keys: list[tuple[int, bool, float, int]] = []
-        self._at: dict[int, tuple[tuple[int, bool, float, int], Entry]] = {}
+        self._at: dict[int, tuple[tuple[int, bool, float, int], SharedJob]] = {}
 
-    def place(self, entry: Entry) -> None:
+    def place(self, entry: SharedJob) -> None:
         """Take a job in, or put it where it belongs by now."""
         key = -entry.priority, entry.kind is not None, -entry.weight, entry.number
         with self._lock:
@@ -38,22 +38,22 @@ class Row:
             bisect.insort(self._keys, key)
             self._at[entry.number] = key, entry
 
-    def drop(self, entry: Entry) -> None:
+    def drop(self, entry: SharedJob) -> None:
         """Leave a job out, if it is in the row."""
         with self._lock:
             self._leave(entry)
 
-    def _leave(self, entry: Entry) -> None:
+    def _leave(self, entry: SharedJob) -> None:
         known = self._at.pop(entry.number, None)
         if known is not None:
             del self._keys[bisect.bisect_left(self._keys, known[0])]
 
-    def first(self, count: int) -> list[Entry]:
+    def first(self, count: int) -> list[SharedJob]:
         """The first that wait and may be given out."""
         with self._lock:
             return [entry for entry, _number in zip(self._ready(), range(count), strict=False)]
 
-    def _ready(self) -> Iterator[Entry]:
+    def _ready(self) -> Iterator[SharedJob]:
         for key in self._keys:
             entry = self._at[key[-1]][1]
             if entry.waits and not (entry.held or entry.cancelled):
@@ -64,7 +64,7 @@ class Row:
 class Turn:
     """A job and who is to do it: a helper with an order, or this machine."""
 
-    entry: Entry
+    entry: SharedJob
     helper: Helper | None = None
     order: Order | None = None
 
@@ -77,7 +77,7 @@ class Choosing:
         self._link = link
         self._shelves = shelves
 
-    def turn(self, active: Collection[Entry], room_here: int) -> Turn | None:
+    def turn(self, active: Collection[SharedJob], room_here: int) -> Turn | None:
         """The next job for the fastest machine that has room for one. ``active``: jobs that somebody does;
         ``room_here``: how many more this machine takes."""
         if room_here <= 0 and not self._link.free(frozenset()):
@@ -96,14 +96,14 @@ class Choosing:
                 return Turn(entry)
         return None if waiting else self._second(active, room_here)
 
-    def _may_be_heard(self, entry: Entry, order: Order) -> bool:
+    def _may_be_heard(self, entry: SharedJob, order: Order) -> bool:
         """Whether helpers are only just being looked for."""
         return time.monotonic() - entry.begun < _PATIENT and not self._link.knows(order.needs)
 
-    def _pace(self, entry: Entry, helper: str = HERE) -> float:
+    def _pace(self, entry: SharedJob, helper: str = HERE) -> float:
         return self._link.pace(entry.kind.name, helper) if entry.kind is not None else 0.0
 
-    def _order(self, entry: Entry) -> Order | None:
+    def _order(self, entry: SharedJob) -> Order | None:
         if entry.kind is None or len(entry.failed) >= _TRIES:
             return None
         try:
@@ -111,13 +111,13 @@ class Choosing:
         except OSError:
             return None
 
-    def _fitting(self, entry: Entry, order: Order | None) -> list[Helper]:
+    def _fitting(self, entry: SharedJob, order: Order | None) -> list[Helper]:
         if order is None:
             return []
         busy = {one.helper for one in entry.tries}
         return [one for one in self._link.free(order.needs, order.kind) if one.id not in entry.failed | busy]
 
-    def _second(self, active: Collection[Entry], room_here: int) -> Turn | None:
+    def _second(self, active: Collection[SharedJob], room_here: int) -> Turn | None:
         """Nothing waits: begin once more what would else be waited for longest."""
         now = time.monotonic()
         going = [
@@ -136,11 +136,11 @@ class Choosing:
                 return Turn(entry)
         return None
 
-    def _worth(self, entry: Entry, helpers: list[Helper], left: float) -> list[Helper]:
+    def _worth(self, entry: SharedJob, helpers: list[Helper], left: float) -> list[Helper]:
         """Those that would have it much sooner than in the seconds it still takes."""
         return [one for one in helpers if entry.weight / max(1e-9, self._pace(entry, one.id)) < _WORTH * left]
 
-    def _left(self, entry: Entry, one: Try, now: float) -> float:
+    def _left(self, entry: SharedJob, one: Try, now: float) -> float:
         """Seconds that its only try will still take, about; by its pace so far, else by that of its machine."""
         went = now - one.begun
         if one.part > 0.05:

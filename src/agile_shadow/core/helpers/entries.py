@@ -7,8 +7,8 @@ from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..jobs.task import Asked
-from .kinds import Kind
+from ..jobs.task import Submitted
+from .kinds import HelperKind
 from .orders import Order
 
 
@@ -25,11 +25,11 @@ class Try:
 
 
 @dataclass(eq=False)
-class Entry(Asked):
+class SharedJob(Submitted):
     """A job: asked for, waiting, done somewhere, or looked at and named here."""
 
     weight: float = 1.0
-    kind: Kind | None = None
+    kind: HelperKind | None = None
     begun: float = field(default_factory=time.monotonic)  # when it was asked for
     tries: list[Try] = field(default_factory=list)
     failed: set[str] = field(default_factory=set)  # helpers that did not bring it

@@ -23,7 +23,7 @@ from ..project import Decision, Project
 from ..project.file import project_of_text, project_text
 from ..shelves import Shelf, place_of
 from ..strict import Count, Frame, Line, Number, Strict, Time
-from .orders import Digest, Order, PartialName, Place, Work, seen_shelf
+from .orders import Digest, HelperWork, Order, PartialName, ShelfPlace, seen_shelf
 from .table import LONGEST
 
 FILM = "film"
@@ -31,7 +31,7 @@ _Text = Annotated[str, Field(max_length=LONGEST)]
 
 
 class _Original(Strict):
-    place: Place
+    place: ShelfPlace
     size: Count
     modified: Time
 
@@ -40,7 +40,7 @@ class FilmOrder(Strict):
     """``project``: as its file would hold it, with the open timeline and the clips on it alone. ``originals``: as they
     are for the one that asks, in bytes and nanoseconds; ``partial``: the temporary name beside ``out``."""
 
-    out: Place
+    out: ShelfPlace
     partial: PartialName
     project: _Text
     settings: dict[str, Any]
@@ -77,7 +77,7 @@ def film_order(request: FilmRequest, shelves: Sequence[Shelf]) -> Order | None:
         return None
     places = {path: (place_of(path, request.project.shelves), state) for path, state in states_of(request).items()}
     originals = tuple(
-        _Original(place=Place(shelf=place[0].id, path=place[1]), size=state[0], modified=state[1])
+        _Original(place=ShelfPlace(shelf=place[0].id, path=place[1]), size=state[0], modified=state[1])
         for place, state in places.values() if place is not None and state is not None
     )  # fmt: skip
     if len(originals) < len(places):
@@ -85,7 +85,7 @@ def film_order(request: FilmRequest, shelves: Sequence[Shelf]) -> Order | None:
     partial = partial_path(request.out).name
     needs = frozenset({there[0].id, *(one.place.shelf for one in originals)})
     order = FilmOrder(
-        out=Place(shelf=there[0].id, path=there[1]), partial=partial,
+        out=ShelfPlace(shelf=there[0].id, path=there[1]), partial=partial,
         project=project_text(_what_is_needed(request.project, needs)), settings=request.settings.to_json(),
         first=request.first, end=request.end, originals=originals,
     )  # fmt: skip
@@ -127,7 +127,7 @@ def film_answered(order: Order, values: dict[str, Any]) -> FilmToName:
 # On the helper
 
 
-def film_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> Work:
+def film_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> HelperWork:
     """What an order means on a helper. Raises ShadowError as for other orders."""
     try:
         read = FilmOrder.model_validate(order)
@@ -145,7 +145,7 @@ def film_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]
              for one in read.originals}  # fmt: skip
     if set(states_of(request)) - set(files):
         raise ShadowError("an order that does not name every original", out, "")
-    return Work(make_film_for_another, UnnamedFilm(request, read.partial), files, out.name)
+    return HelperWork(make_film_for_another, UnnamedFilm(request, read.partial), files, out.name)
 
 
 def film_text(result: FilmElsewhere, took: float) -> str:

@@ -166,7 +166,7 @@ class Bench:
 
 
 @dataclass(frozen=True)
-class Place:
+class JoinedPlace:
     """What a helper was told when it joined: the line, folders of shelves by hand, how many jobs at a time."""
 
     line: JoinLine
@@ -182,7 +182,7 @@ class Place:
 class Helping:
     """Connects, works, and connects again, until :meth:`stop`. :meth:`run` takes the calling thread."""
 
-    def __init__(self, place: Place, say: Tell = lambda text: None) -> None:
+    def __init__(self, place: JoinedPlace, say: Tell = lambda text: None) -> None:
         import_engine()
         self._place = place
         self._say = say
@@ -275,7 +275,7 @@ async def _closed(worker: Any) -> None:
         log.info("closing", exc_info=True)
 
 
-def _worker(address: str, security: Any, bench: Bench, place: Place) -> Any:
+def _worker(address: str, security: Any, bench: Bench, place: JoinedPlace) -> Any:
     from distributed import Worker
 
     class Confined(Worker):  # type: ignore[misc]

@@ -15,7 +15,7 @@ from ..errors import ShadowError, from_os_error
 from ..files import written_atomically
 from ..log import config_folder
 from ..strict import Name, PathText, Strict, Words
-from .helper import Place
+from .helper import JoinedPlace
 from .line import JoinLine
 from .suite import write_secret
 
@@ -34,7 +34,7 @@ def joined_path() -> Path:
     return config_folder() / "helping.json"
 
 
-def keep_joined(line: JoinLine, by_hand: Mapping[str, Path], slots: int) -> Place:
+def keep_joined(line: JoinLine, by_hand: Mapping[str, Path], slots: int) -> JoinedPlace:
     """Keep what was said at joining, in place of what was said before. Raises ShadowError."""
     for name, folder in by_hand.items():
         if not folder.is_absolute():
@@ -46,10 +46,10 @@ def keep_joined(line: JoinLine, by_hand: Mapping[str, Path], slots: int) -> Plac
             write_secret(partial, json.dumps(kept.model_dump(), indent=1) + "\n")
     except OSError as error:
         raise from_os_error(error, path, ShadowError) from error
-    return Place(line, by_hand, slots)
+    return JoinedPlace(line, by_hand, slots)
 
 
-def kept_joined() -> Place:
+def kept_joined() -> JoinedPlace:
     """What was kept. Raises ShadowError when nothing was, or it cannot be read."""
     path = joined_path()
     try:
@@ -62,7 +62,7 @@ def kept_joined() -> Place:
     except ValidationError as error:
         raise ShadowError("cannot be read", path, "Join once more with the line.") from error
     by_hand = {name: Path(folder) for name, folder in kept.shelves.items()}
-    return Place(JoinLine.read(kept.line), by_hand, kept.at_a_time)
+    return JoinedPlace(JoinLine.read(kept.line), by_hand, kept.at_a_time)
 
 
 def unit_path() -> Path:

@@ -32,7 +32,7 @@ Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{32}$")]
 PartialName = Annotated[str, Field(max_length=255, pattern=r"^\.[^/]+\.part$")]
 
 
-class Place(Strict):
+class ShelfPlace(Strict):
     """A file: the shelf's identity and the path below it."""
 
     shelf: Id
@@ -43,8 +43,8 @@ class ProxyOrder(Strict):
     """A proxy. ``size`` and ``modified`` of the original as it is for the one that asks, in bytes and nanoseconds;
     ``partial``: the temporary name beside ``target`` that it gets."""
 
-    original: Place
-    target: Place
+    original: ShelfPlace
+    target: ShelfPlace
     partial: PartialName
     size: Count
     modified: Time
@@ -95,7 +95,8 @@ def order_of(request: ProxyRequest, shelves: Sequence[Shelf]) -> Order | None:
     size, modified = status(request.original)
     partial = partial_path(request.target).name
     order = ProxyOrder(
-        original=Place(shelf=original[0].id, path=original[1]), target=Place(shelf=target[0].id, path=target[1]),
+        original=ShelfPlace(shelf=original[0].id, path=original[1]),
+        target=ShelfPlace(shelf=target[0].id, path=target[1]),
         partial=partial, size=size, modified=modified, info=info.to_json(),
         settings=request.settings.model_dump(mode="json"), values=dict(request.values),
     )  # fmt: skip
@@ -121,7 +122,7 @@ def answered(order: Order, values: dict[str, Any]) -> NameRequest:
 
 
 @dataclass(frozen=True)
-class Work:
+class HelperWork:
     """A task for a worker process of the helper, and its request. ``files``: size and time of change (bytes,
     nanoseconds) of those that must be what the one that asks has. ``name``: what it is of, for a person; the first of
     these where that is ""."""
@@ -147,7 +148,7 @@ class Work:
         return self.name or next(iter(self.files)).name
 
 
-def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> Work:
+def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> HelperWork:
     """What an order means here, with the shelves that were found here. Raises ShadowError for what is no order, for a
     shelf that is not here any more, and for a path that leads out of its shelf."""
     try:
@@ -163,7 +164,7 @@ def work_of(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) 
     making = ProxyRequest(
         home.resolve(read.original.path), there.locate(read.target.path), settings, info, read.values, anchor=anchor
     )
-    return Work(
+    return HelperWork(
         make_for_another, UnnamedRequest(making, read.partial), {making.original: (read.size, read.modified)}
     )
 

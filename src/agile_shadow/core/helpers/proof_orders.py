@@ -20,7 +20,7 @@ from ..pairs import Proof, Stamp
 from ..pairs.half import Half
 from ..shelves import Shelf, place_of
 from ..strict import Count, Frame, Strict, Time
-from .orders import Order, Place, Work, seen_shelf, weight_of
+from .orders import HelperWork, Order, ShelfPlace, seen_shelf, weight_of
 
 if TYPE_CHECKING:
     from ..pairs.proof import ProveRequest
@@ -29,7 +29,7 @@ PROOF = "proof"
 
 
 class _File(Strict):
-    place: Place
+    place: ShelfPlace
     size: Count
     modified: Time
     info: dict[str, Any]
@@ -52,7 +52,9 @@ def proof_order(request: ProveRequest, shelves: Sequence[Shelf]) -> Order | None
     if any(half.info.form != "file" or half.info.kind != "video" for half in halves):
         return None
     files = [
-        _File(place=Place(shelf=place[0].id, path=place[1]), size=now[0], modified=now[1], info=half.info.to_json())
+        _File(
+            place=ShelfPlace(shelf=place[0].id, path=place[1]), size=now[0], modified=now[1], info=half.info.to_json()
+        )
         for half, place in zip(halves, places, strict=True) if place is not None and (now := status(half.path))
     ]  # fmt: skip
     if len(files) < 2:
@@ -89,7 +91,7 @@ def take_proof(taken: TakeProof, report: Any) -> Proof:
     return taken.proof
 
 
-def proof_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> Work:
+def proof_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> HelperWork:
     """What an order means on a helper. Raises ShadowError as for other orders."""
     from ..pairs.proof import ProveRequest, prove
 
@@ -101,7 +103,7 @@ def proof_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]
     paths = [seen_shelf(file.place.shelf, shelves)[0].resolve(file.place.path) for file in (read.original, read.proxy)]
     halves = [Half(path, info) for path, info in zip(paths, infos, strict=True)]
     states = [(file.size, file.modified) for file in (read.original, read.proxy)]
-    return Work(
+    return HelperWork(
         prove, ProveRequest(halves[0], halves[1], read.offset, read.made), dict(zip(paths, states, strict=True))
     )
 

@@ -27,7 +27,7 @@ _PIECE = 64 << 10  # bytes that are compared
 _LOOKED = 2000  # files that one is chosen from
 
 
-class Question(Strict):
+class ShelfQuestion(Strict):
     """A shelf and a stretch of one file on it; the answer is its xxh128. ``root``: where the shelf lies for the one
     that asks."""
 
@@ -42,7 +42,7 @@ class Question(Strict):
 
 
 @contextmanager
-def question(shelf: Shelf) -> Iterator[tuple[Question, str]]:
+def question(shelf: Shelf) -> Iterator[tuple[ShelfQuestion, str]]:
     """A question about a shelf, and the answer that is right. Where it may be written to, a file of random bytes lies
     there meanwhile; else it is about a file that is there. Raises OSError, ShadowError where there is none."""
     with _written(shelf) as name:
@@ -51,7 +51,7 @@ def question(shelf: Shelf) -> Iterator[tuple[Question, str]]:
             raise ShadowError("there is no file on it that could be compared", shelf.root, "")
         size = os.stat(shelf.root / path).st_size
         start = 0 if name else random.randrange(max(1, size - _PIECE))
-        asked = Question(
+        asked = ShelfQuestion(
             id=shelf.id, name=shelf.name, root=str(shelf.root), volume=shelf.volume, below=shelf.below, path=path,
             start=start, length=max(1, min(_PIECE, size)),
         )  # fmt: skip
@@ -117,7 +117,7 @@ def find_shelf(values: Any, by_hand: Mapping[str, Path]) -> tuple[Shelf, Anchor,
     Raises ShadowError where it is not found, or the file of the question is not there.
     """
     try:
-        asked = Question.model_validate(values)
+        asked = ShelfQuestion.model_validate(values)
     except ValidationError as error:
         raise ShadowError("a question that cannot be read", None, "Both machines need the same version.") from error
     shelf = Shelf(asked.id, asked.name, "originals", Path(asked.root), asked.volume, asked.below)

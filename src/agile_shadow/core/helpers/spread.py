@@ -23,7 +23,7 @@ from ..errors import Cancelled
 from ..jobs import Executor, Task
 from ..shelves import Shelf
 from .choosing import Choosing, Row
-from .entries import Entry, Try
+from .entries import SharedJob, Try
 from .kinds import kind_of
 from .link import Link
 from .orders import Order
@@ -53,9 +53,9 @@ class Spread:
         self._row = Row()
         self._choosing = Choosing(self._row, link, shelves)
         self._lock = threading.RLock()
-        self._entries: dict[Future[Any], Entry] = {}
-        self._active: set[Entry] = set()  # those that somebody does, or that are being named
-        self._unwanted: deque[Entry] = deque()
+        self._entries: dict[Future[Any], SharedJob] = {}
+        self._active: set[SharedJob] = set()  # those that somebody does, or that are being named
+        self._unwanted: deque[SharedJob] = deque()
         self._numbers = itertools.count()
         self._reasons: set[str] = set()
         self._closed = False
@@ -90,7 +90,7 @@ class Spread:
         kind = kind_of(task)
         weight = kind.weight(request) if kind is not None else 1.0
         number = next(self._numbers)
-        entry = Entry(task, request, on_progress, priority, number, held, stalled_after, weight=weight, kind=kind)
+        entry = SharedJob(task, request, on_progress, priority, number, held, stalled_after, weight=weight, kind=kind)
         with self._lock:
             if self._closed:
                 entry.future.set_exception(Cancelled())
@@ -112,7 +112,7 @@ class Spread:
                 if one.future is not None:
                     self._local.prefer(one.future, priority)
 
-    def _place(self, entry: Entry) -> None:
+    def _place(self, entry: SharedJob) -> None:
         """Where it belongs in the row by now, unless it has ended."""
         with self._lock:
             if entry.future in self._entries:
@@ -127,7 +127,7 @@ class Spread:
         self._stand(entry, on or bool(self._reasons))
         self.look_again()
 
-    def _stand(self, entry: Entry, on: bool) -> None:
+    def _stand(self, entry: SharedJob, on: bool) -> None:
         for one in tuple(entry.tries):
             if one.future is not None:
                 self._local.hold(one.future, entry.held)
@@ -141,7 +141,7 @@ class Spread:
             self._give_up(entry)
             self.look_again()
 
-    def _give_up(self, entry: Entry) -> None:
+    def _give_up(self, entry: SharedJob) -> None:
         entry.cancelled = True
         self._unwanted.append(entry)
 
@@ -240,7 +240,7 @@ class Spread:
 
     # Here
 
-    def _do_here(self, entry: Entry) -> None:
+    def _do_here(self, entry: SharedJob) -> None:
         one = Try(begun=time.monotonic())
 
         def told(part: float) -> None:
@@ -256,7 +256,7 @@ class Spread:
         self._active.add(entry)
         future.add_done_callback(partial(self._here_ended, entry, one))
 
-    def _here_ended(self, entry: Entry, one: Try, future: Future[Any]) -> None:
+    def _here_ended(self, entry: SharedJob, one: Try, future: Future[Any]) -> None:
         error = future.exception()
         if isinstance(error, Cancelled) and not entry.cancelled and not self._closed:
             pass  # a second try that was taken back, for a helper's came first
@@ -271,14 +271,14 @@ class Spread:
         self._may_name(entry)
         self.look_again()
 
-    def _told(self, entry: Entry, one: Try, part: float) -> None:
+    def _told(self, entry: SharedJob, one: Try, part: float) -> None:
         one.part = part
         if not entry.future.done():
             entry.on_progress(max((other.part for other in entry.tries), default=part))
 
     # At a helper
 
-    def _send(self, entry: Entry, helper: Helper, order: Order) -> None:
+    def _send(self, entry: SharedJob, helper: Helper, order: Order) -> None:
         one = Try(helper.id, order=order, begun=time.monotonic())
         entry.tries.append(one)
         self._active.add(entry)
@@ -289,7 +289,7 @@ class Spread:
             lambda part: self._told(entry, one, part * (1 - _NAMING)),
         )  # fmt: skip
 
-    def _helper_ended(self, entry: Entry, one: Try, values: dict[str, Any] | None, why: str) -> None:
+    def _helper_ended(self, entry: SharedJob, one: Try, values: dict[str, Any] | None, why: str) -> None:
         order = one.order
         assert order is not None
         with self._lock:
@@ -308,7 +308,7 @@ class Spread:
         self._may_name(entry)
         self.look_again()
 
-    def _may_name(self, entry: Entry) -> None:
+    def _may_name(self, entry: SharedJob) -> None:
         """Look at what a helper made and name it, when nobody else is at it any more."""
         with self._lock:
             if entry.answer is None or entry.tries or entry.naming is not None:
@@ -330,7 +330,7 @@ class Spread:
             entry.naming = self._names.submit(task, request)
         entry.naming.add_done_callback(partial(self._named, entry, order))
 
-    def _named(self, entry: Entry, order: Order, future: Future[Any]) -> None:
+    def _named(self, entry: SharedJob, order: Order, future: Future[Any]) -> None:
         error = future.exception()
         self._clear(order)
         if error is None:
@@ -353,7 +353,7 @@ class Spread:
 
     # Ends
 
-    def _take_back(self, entry: Entry) -> None:
+    def _take_back(self, entry: SharedJob) -> None:
         for one in tuple(entry.tries):
             self._take_back_try(entry, one)
         if entry.naming is not None:
@@ -361,7 +361,7 @@ class Spread:
         elif not entry.tries:
             self._settle(entry, error=Cancelled())
 
-    def _take_back_try(self, entry: Entry, one: Try) -> None:
+    def _take_back_try(self, entry: SharedJob, one: Try) -> None:
         if one.future is not None:
             self._local.cancel(one.future)
             return
@@ -371,7 +371,7 @@ class Spread:
         if one.order is not None:
             self._clear(one.order)
 
-    def _settle(self, entry: Entry, result: Any = None, error: BaseException | None = None) -> None:
+    def _settle(self, entry: SharedJob, result: Any = None, error: BaseException | None = None) -> None:
         with self._lock:
             if entry.future.done() or self._entries.pop(entry.future, None) is None:
                 return

@@ -11,7 +11,7 @@ from .run import IngestRun
 from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
 from .sketching import Sketching, wants_sketch
 from .source import SourceFile, SourceListing, read_source, taken
-from .sources import Place, mounted_places, mounts_text
+from .sources import MountedPlace, mounted_places, mounts_text
 from .verifying import Verified, verify_folder
 from .watched import Watch, stop_watching, watch_folder, watched_folders
 
@@ -29,8 +29,8 @@ __all__ = [
     "InspectRequest",
     "Inspection",
     "ItemState",
+    "MountedPlace",
     "PageRequest",
-    "Place",
     "Problem",
     "Progress",
     "ReportRow",

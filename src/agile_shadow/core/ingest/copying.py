@@ -19,7 +19,7 @@ from ..jobs import Report
 from ..media import Form, MediaInfo, as_form, form_of, probe
 from ..media.joined import joined_name
 from ..media.sequence import members, numbered, status
-from .known_as import Candidate, KnownAs, known_as
+from .known_as import KnownAs, KnownClip, known_as
 from .writing import (
     NameTaken,
     Place,
@@ -70,7 +70,7 @@ class CopyRequest:
     copies: tuple[CopyItem, ...] = ()
     anchors: tuple[Anchor, ...] = ()
     stamp: Stamp | None = None
-    known: tuple[Candidate, ...] = ()
+    known: tuple[KnownClip, ...] = ()
     homes: tuple[Anchor, ...] = ()
     closed: bool = False
 

@@ -19,7 +19,7 @@ _HEAD = 20.0  # seconds that opening a file of a source may take
 _BREATH = 0.1  # seconds before a file is opened again
 
 
-class Finding:
+class SourceFinding:
     """For one run. ``patient``: wait for a card that is taken out while it is read; ``stopped`` ends the waiting.
 
     ``resumed`` tells, after :meth:`listing`, whether an earlier try of the job had found something already; ``waits``

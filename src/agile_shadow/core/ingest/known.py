@@ -11,7 +11,7 @@ from ..media.sequence import exists, members, status
 from ..project import Clip, Project, ProjectSession
 from ..readings import note_readings, reading_now
 from .copying import CopyRequest, CopyResult, Proved
-from .known_as import Candidate, candidate_of
+from .known_as import KnownClip, candidate_of
 
 
 class Known:
@@ -22,7 +22,7 @@ class Known:
         self._store = store
         self._checksum = checksum
         self._by_source: dict[str, str] = {}
-        self._candidates: dict[str, tuple[Clip, object, Path, Candidate]] = {}
+        self._candidates: dict[str, tuple[Clip, object, Path, KnownClip]] = {}
         self._by_size: defaultdict[int, list[str]] = defaultdict(list)
         for clip in session.project.clips:
             self._by_source.setdefault(clip.source, clip.id)
@@ -93,14 +93,14 @@ class Known:
         return CopyResult(path, original.size, original.modified, original.checksum_value, original.info, "", (),
                           second, proved, clip=clip.id)  # fmt: skip
 
-    def same_size(self, size: int, source: Path) -> tuple[Candidate, ...]:
+    def same_size(self, size: int, source: Path) -> tuple[KnownClip, ...]:
         """Clips of the project that a file of a source may be by its size and that can be told by their checksum."""
         project = self._session.project
         clips = (project.clip(identity) for identity in self._by_size.get(size, ()))
         told = (clip for clip in clips if clip is not None and clip.original.checksum_value)
         return tuple(self._candidate(clip, project, source) for clip in told)
 
-    def _candidate(self, clip: Clip, project: Project, source: Path) -> Candidate:
+    def _candidate(self, clip: Clip, project: Project, source: Path) -> KnownClip:
         """Made once for as long as the clip and the shelves stay what they are: a card may hold thousands of a size."""
         kept = self._candidates.get(clip.id)
         if kept is None or kept[0] is not clip or kept[1] is not project.shelves or kept[2] != source:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Candidate:
+class KnownClip:
     """A clip of the project that a source's files may be, by their size: its checksum, and where it lies.
 
     ``place`` and ``home``, the root of its shelf, are None where it lies on the source itself or on no shelf of this
@@ -42,10 +42,10 @@ class KnownAs:
     anchors: tuple[Anchor, ...] = ()
 
 
-def candidate_of(clip: Clip, project: Project, source: Path) -> Candidate:
+def candidate_of(clip: Clip, project: Project, source: Path) -> KnownClip:
     """A clip of the project for requests of a source."""
     original = clip.original
-    plain = Candidate(clip.id, original.checksum, original.checksum_value)
+    plain = KnownClip(clip.id, original.checksum, original.checksum_value)
     home, place = project.shelf(original.file.shelf), project.place_or_none(original.file)
     if home is None or place is None or place.is_relative_to(source):
         return plain
@@ -54,7 +54,7 @@ def candidate_of(clip: Clip, project: Project, source: Path) -> Candidate:
     return replace(plain, place=place, home=home.root, sidecars=own)
 
 
-def known_as(candidate: Candidate, request: CopyRequest) -> KnownAs | None:
+def known_as(candidate: KnownClip, request: CopyRequest) -> KnownAs | None:
     """A request's files at the places of a clip; None where it is of other files.
 
     Where the clip lies on the source itself, or its drive is away, the places are those of the request.

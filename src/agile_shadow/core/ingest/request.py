@@ -108,7 +108,7 @@ class IngestRequest:
 
 
 @dataclass(frozen=True)
-class Folders:
+class NamedFolders:
     """Folders that were named by hand; None: the shelf that the preset means."""
 
     originals: Path | None = None
@@ -116,7 +116,7 @@ class Folders:
     second: Path | None = None
 
 
-def request_for(source: Path, preset: Preset, project: Project, named: Folders) -> IngestRequest:
+def request_for(source: Path, preset: Preset, project: Project, named: NamedFolders) -> IngestRequest:
     """A request whose folders are those named, else those of the shelves that the preset means.
 
     Shelves are looked for among the project's and then the user's. Raises ShadowError when one is needed and not known.

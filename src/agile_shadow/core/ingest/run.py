@@ -16,7 +16,7 @@ from ..project import Clip, ProjectSession
 from ..project.report import IngestReport
 from .board import Board, Progress
 from .ending import reported
-from .finding import Finding
+from .finding import SourceFinding
 from .gate import on_mains_power, waits_for
 from .known import Known
 from .proofs import Proofs
@@ -82,7 +82,7 @@ class IngestRun:
         )  # fmt: skip
         self._waiting = Waiting(self._s)
         self._way = Way(self._s, self._waiting, on_clip)
-        self._finding = Finding(request, store, self._s.known, patient, self._s.stopped, self._machine)
+        self._finding = SourceFinding(request, store, self._s.known, patient, self._s.stopped, self._machine)
 
     # What others ask
 

@@ -19,7 +19,7 @@ _CARD_FOLDERS = frozenset(["dcim", "private", "avchd", "bdmv", "clip", "contents
 
 
 @dataclass(frozen=True)
-class Place:
+class MountedPlace:
     """A mounted card or drive. ``size`` and ``used`` in bytes; ``card``: it has the folders that cameras make."""
 
     path: Path
@@ -29,17 +29,17 @@ class Place:
     card: bool
 
 
-def mounted_places() -> list[Place]:
+def mounted_places() -> list[MountedPlace]:
     """Cards and drives that are in at this moment, cards first. Touches each of them: not for the interface thread."""
-    found: dict[Path, Place] = {}
+    found: dict[Path, MountedPlace] = {}
     for path in _mounts():
         with suppress(OSError):
             usage = shutil.disk_usage(path)
-            found[path] = Place(path, path.name or str(path), usage.total, usage.used, _is_card(path))
+            found[path] = MountedPlace(path, path.name or str(path), usage.total, usage.used, _is_card(path))
     for path in drives().mounted():
         with suppress(OSError):
             size = sum(file.stat().st_size for file in path.rglob("*") if file.is_file())
-            found[path] = Place(path, path.name, size, size, _is_card(path))
+            found[path] = MountedPlace(path, path.name, size, size, _is_card(path))
     return sorted(found.values(), key=lambda place: (not place.card, place.name.casefold()))
 
 

@@ -7,7 +7,7 @@ from concurrent.futures import Future
 from typing import Any, Protocol
 
 from ..errors import Cancelled
-from .task import Asked, Task
+from .task import Submitted, Task
 
 
 class Executor(Protocol):
@@ -43,7 +43,7 @@ class Inline:
     pauses = 0
 
     def __init__(self) -> None:
-        self._waiting: list[Asked] = []
+        self._waiting: list[Submitted] = []
         self._reasons: set[str] = set()
         self._closed = False
 
@@ -62,7 +62,7 @@ class Inline:
         stalled_after: float | None = None,
     ) -> Future[Any]:
         """Run ``task(request, report)``, or keep it; the future as with worker processes."""
-        one = Asked(task, request, on_progress, priority, 0, held)
+        one = Submitted(task, request, on_progress, priority, 0, held)
         if self._closed:
             one.future.set_exception(Cancelled())
             return one.future
@@ -86,7 +86,7 @@ class Inline:
             else:
                 one.future.set_result(result)
 
-    def _of(self, future: Future[Any]) -> Asked | None:
+    def _of(self, future: Future[Any]) -> Submitted | None:
         return next((one for one in self._waiting if one.future is future), None)
 
     def prefer(self, future: Future[Any], priority: int) -> None:

@@ -7,7 +7,7 @@ import threading
 from collections import deque
 from collections.abc import Callable
 
-from .task import Asked
+from .task import Submitted
 
 
 class Line:
@@ -21,15 +21,15 @@ class Line:
         self.size = size
         self._room = room
         self._tell = changed
-        self._waiting: dict[int, Asked] = {}
+        self._waiting: dict[int, Submitted] = {}
         self._order: list[tuple[int, int]] = []  # a heap; what holds no more is left out when it comes to the front
         self._dropped: deque[int] = deque()
-        self._running: list[Asked] = []
+        self._running: list[Submitted] = []
         self._changed = threading.Condition()
         self._closed = False
         self._paused = False
 
-    def put(self, entry: Asked) -> bool:
+    def put(self, entry: Submitted) -> bool:
         """Take an entry in; False when the pool is closed, so that nobody would ever take it out."""
         with self._changed:
             if not self._closed:
@@ -40,11 +40,11 @@ class Line:
                 self._changed.notify()
             return not self._closed
 
-    def _place(self, entry: Asked) -> None:
+    def _place(self, entry: Submitted) -> None:
         if entry.number in self._waiting and not entry.held:
             heapq.heappush(self._order, (-entry.priority, entry.number))
 
-    def get(self) -> Asked | None:
+    def get(self) -> Submitted | None:
         """The next entry, None when the pool was closed and nothing waits."""
         with self._changed:
             while True:
@@ -57,7 +57,7 @@ class Line:
                     return None
                 self._changed.wait()
 
-    def _next(self) -> Asked | None:
+    def _next(self) -> Submitted | None:
         while self._dropped:
             entry = self._waiting.get(self._dropped.popleft())
             if entry is not None:
@@ -76,21 +76,21 @@ class Line:
         """How many are being worked on."""
         return sum(1 for entry in tuple(self._running) if not entry.held)
 
-    def prefer(self, entry: Asked, priority: int) -> None:
+    def prefer(self, entry: Submitted, priority: int) -> None:
         """Give an entry another priority."""
         with self._changed:
             entry.priority = priority
             self._place(entry)
             self._changed.notify_all()
 
-    def hold(self, entry: Asked, on: bool) -> None:
+    def hold(self, entry: Submitted, on: bool) -> None:
         """Have an entry stand still, or go on."""
         with self._changed:
             entry.held = on
             self._place(entry)
             self._changed.notify_all()
 
-    def drop(self, entries: list[Asked]) -> None:
+    def drop(self, entries: list[Submitted]) -> None:
         """Cancel entries: those that wait are given out at once, those that run are heard by whoever has them."""
         with self._changed:
             for entry in entries:
@@ -98,7 +98,7 @@ class Line:
                 self._dropped.append(entry.number)
             self._changed.notify_all()
 
-    def done(self, entry: Asked) -> None:
+    def done(self, entry: Submitted) -> None:
         """An entry that was given out has ended."""
         with self._changed:
             self._running.remove(entry)

@@ -17,7 +17,7 @@ from ..errors import Cancelled, WorkerDied, WorkerStalled
 from ..threads import joined
 from .line import Line
 from .nursery import NURSERY, Grown
-from .task import Asked, Task
+from .task import Submitted, Task
 
 log = logging.getLogger(__name__)
 
@@ -45,7 +45,7 @@ class WorkerPool:
         self._changed = changed
         self._stalled_after = stalled_after
         self._keepers = [_Keeper(self._line) for _ in range(size)]
-        self._by_future: dict[Future[Any], Asked] = {}
+        self._by_future: dict[Future[Any], Submitted] = {}
         self._numbers = itertools.count()
         self._reasons: set[str] = set()
         self.pauses = 0
@@ -72,7 +72,7 @@ class WorkerPool:
         error, WorkerDied, WorkerStalled or Cancelled: the last also where the pool is closed.
         """
         limit = self._stalled_after if stalled_after is None else stalled_after
-        entry = Asked(task, request, on_progress, priority, next(self._numbers), held, limit)
+        entry = Submitted(task, request, on_progress, priority, next(self._numbers), held, limit)
         self._by_future[entry.future] = entry
         entry.future.add_done_callback(self._forget)
         for keeper in self._keepers:
@@ -179,7 +179,7 @@ class WorkerPool:
         return all(ended)
 
 
-def _tell(entry: Asked, part: float) -> None:
+def _tell(entry: Submitted, part: float) -> None:
     """Tell of progress; whatever the listener raises is not the task's affair."""
     try:
         entry.on_progress(part)
@@ -193,7 +193,7 @@ class _Keeper:
     def __init__(self, entries: Line) -> None:
         self._entries = entries
         self.paused = False
-        self.entry: Asked | None = None
+        self.entry: Submitted | None = None
         self._thread: threading.Thread | None = None
         self.process: Grown | None = None
         self._pipe: Connection[Any, Any] | None = None
@@ -234,7 +234,7 @@ class _Keeper:
         finally:
             self._end_process()
 
-    def _serve(self, entry: Asked) -> None:
+    def _serve(self, entry: Submitted) -> None:
         try:
             pipe = self._connected(entry.task)
             pipe.send((entry.task, entry.request))
@@ -262,7 +262,7 @@ class _Keeper:
         else:
             entry.future.set_exception(Cancelled() if kind == "cancelled" else value)
 
-    def _answer(self, pipe: Connection[Any, Any], entry: Asked) -> tuple[str, Any]:
+    def _answer(self, pipe: Connection[Any, Any], entry: Submitted) -> tuple[str, Any]:
         waited, still, last = 0.0, 0.0, -1.0
         told, begun = False, False
         while True:

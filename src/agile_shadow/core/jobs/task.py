@@ -21,7 +21,7 @@ class Task(Protocol):
 
 
 @dataclass(eq=False)
-class Asked:
+class Submitted:
     """A task that an executor was asked for. ``stalled_after``: seconds without progress after which its worker is
     ended; None: never.
     """

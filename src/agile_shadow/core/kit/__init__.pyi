@@ -1,5 +1,5 @@
 from .file import KIT_FILE, Kit, is_kit, read_kit
-from .home import Brought, Coming, HomeRequest, bring_home, look_home, with_brought
+from .home import Brought, Coming, KitHomeRequest, bring_home, look_home, with_brought
 from .making import KitPlan, KitRequest, make_kit, plan_kit
 from .merging import Conflict, merge_cuts
 from .opening import open_kit
@@ -9,8 +9,8 @@ __all__ = [
     "Brought",
     "Coming",
     "Conflict",
-    "HomeRequest",
     "Kit",
+    "KitHomeRequest",
     "KitPlan",
     "KitRequest",
     "bring_home",

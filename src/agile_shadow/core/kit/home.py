@@ -108,7 +108,7 @@ def _size(project: Project, file: FileRef) -> int | None:
 
 
 @dataclass(frozen=True)
-class HomeRequest:
+class KitHomeRequest:
     """Bring what was shot on the road to shelves at home: ``originals`` and ``proxies``."""
 
     coming: Coming
@@ -126,7 +126,7 @@ class Brought:
     problems: tuple[str, ...] = ()
 
 
-def bring_home(request: HomeRequest, report: Report) -> Brought:
+def bring_home(request: KitHomeRequest, report: Report) -> Brought:
     """Copy and prove every file: a task for a worker. Raises CopyError, ShelfGone, Cancelled."""
     began = time.time()
     whole, done = max(1, 2 * request.coming.size), 0
@@ -160,7 +160,7 @@ def bring_home(request: HomeRequest, report: Report) -> Brought:
     return Brought(tuple(clips), found)
 
 
-def _brought(request: HomeRequest, clip: Clip, step: Step) -> tuple[Clip, ReportRow]:
+def _brought(request: KitHomeRequest, clip: Clip, step: Step) -> tuple[Clip, ReportRow]:
     road = request.coming.road
     original, value, size = _copied(road, clip.original.file, request.originals, step)
     known = clip.original.checksum_value if clip.original.checksum == CHECKSUM else ""

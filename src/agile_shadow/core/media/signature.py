@@ -36,7 +36,7 @@ _LARGE = 1280  # pixels: of wider pictures rows are left out
 
 
 @dataclass(frozen=True)
-class Picture:
+class SmallPicture:
     """A frame by its number, upright: ``luma`` uint8 (height, width); of some, ``coded``: colours and their matrix."""
 
     number: int
@@ -50,7 +50,7 @@ class Signature:
 
     frames: int
     pieces: tuple[bytes, ...]
-    pictures: tuple[Picture, ...]
+    pictures: tuple[SmallPicture, ...]
 
     @property
     def size(self) -> int:
@@ -94,12 +94,12 @@ class Signature:
         return found
 
 
-def _picture(kept: np.lib.npyio.NpzFile, at: int, number: int) -> Picture:
+def _picture(kept: np.lib.npyio.NpzFile, at: int, number: int) -> SmallPicture:
     if f"kind{at}" not in kept:
-        return Picture(number, kept[f"luma{at}"])
+        return SmallPicture(number, kept[f"luma{at}"])
     is_rgb, matrix = kept[f"kind{at}"]
     planes = Coded(kept[f"planes{at}"].astype(np.float32), bool(is_rgb))
-    return Picture(number, kept[f"luma{at}"], (planes, int(matrix)))
+    return SmallPicture(number, kept[f"luma{at}"], (planes, int(matrix)))
 
 
 def _packed(grids: list[NDArray[np.uint16]]) -> bytes:
@@ -134,7 +134,7 @@ class SignatureTaker:
         seconds = int(count / info.frame_rate) if info.frame_rate else 0
         self._wanted = set(_spread(count, max(_FEWEST, min(_PICTURES, seconds))))
         self._coloured = set(sorted(self._wanted)[1 :: max(1, len(self._wanted) // _COLOURED)])
-        self._pictures: list[Picture] = []
+        self._pictures: list[SmallPicture] = []
         self._waiting: list[NDArray[np.uint16]] = []
         self._pieces: list[bytes] = []
         self._count = 0
@@ -163,7 +163,7 @@ class SignatureTaker:
             colours = None
             if number in self._coloured:
                 colours = coded(frame, self._reformatters[1]), matrix_of(frame, self._info.height)
-            self._pictures.append(Picture(number, luma, colours))
+            self._pictures.append(SmallPicture(number, luma, colours))
         self._count += 1
         if len(self._waiting) >= _PIECE:
             self._pack()

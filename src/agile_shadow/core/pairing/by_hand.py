@@ -9,7 +9,7 @@ from ..jobs import Executor
 from ..media import MediaInfo
 from ..media.fingerprint import need_picture
 from ..media.sequence import status
-from ..pairs.evidence import Finding
+from ..pairs.evidence import Sign
 from ..pairs.half import Half
 from ..project import Clip, Project
 from .search import Offer, Role
@@ -33,7 +33,7 @@ def offer_by_hand(project: Project, clip: Clip, path: Path, pool: Executor) -> O
     if heavier:
         original, proxy = proxy, original
     size, modified = status(path)
-    finding = Finding("by hand", 100.0, "paired by hand")
+    finding = Sign("by hand", 100.0, "paired by hand")
     role: Role = "original" if heavier else "proxy"
     return Offer(path, info, size, modified, clip.id, role, _offset(original, proxy, pool), "certain", (finding,))
 

@@ -18,7 +18,7 @@ _MOST = 40  # recordings that are listened to for one block without a timecode
 
 
 @dataclass(frozen=True)
-class Asked:
+class LayingAsked:
     """A block and a recording that may lie under it; ``by_clock``: as both clocks say, None where they say nothing.
     ``listen``: what a worker is asked, None where one of the files is not there or has no sound."""
 
@@ -28,7 +28,7 @@ class Asked:
     listen: LagRequest | None
 
 
-def asked_for(project: Project, chosen: Iterable[str]) -> list[Asked]:
+def asked_for(project: Project, chosen: Iterable[str]) -> list[LayingAsked]:
     """What is to be found out for chosen blocks. Touches drives."""
     chosen = list(chosen)
     by_clock: dict[str, list[Lead]] = defaultdict(list)
@@ -42,7 +42,7 @@ def asked_for(project: Project, chosen: Iterable[str]) -> list[Asked]:
             assert other is not None
             stretch = float(block.source_start), float(block.length / project.timeline.rate)
             request = _request(_file(project, clip), _file(project, other), stretch, seconds)
-            found.append(Asked(block.id, recording, seconds, request))
+            found.append(LayingAsked(block.id, recording, seconds, request))
     return found
 
 
@@ -63,12 +63,12 @@ def _request(
     return LagRequest(picture, recording, *stretch, seconds)
 
 
-def decided(asked: Sequence[Asked], heard: Sequence[Lag | None]) -> tuple[list[Lead], str]:
+def decided(asked: Sequence[LayingAsked], heard: Sequence[Lag | None]) -> tuple[list[Lead], str]:
     """Where the recordings lie, and a sentence about it. ``heard``: what was found for each, in the same order.
 
     Where clock and sound agree the sound decides, to the sample; the clock alone where there is nothing to hear.
     """
-    rows: dict[str, list[tuple[Asked, Lag | None]]] = defaultdict(list)
+    rows: dict[str, list[tuple[LayingAsked, Lag | None]]] = defaultdict(list)
     for one, lag in zip(asked, heard, strict=True):
         rows[one.block].append((one, lag))
     leads: list[Lead] = []
@@ -86,7 +86,7 @@ def decided(asked: Sequence[Asked], heard: Sequence[Lag | None]) -> tuple[list[L
     return leads, _told(both, clocks, sounds, len(rows) - len({lead.block for lead in leads}))
 
 
-def _best(row: list[tuple[Asked, Lag | None]]) -> Lead | None:
+def _best(row: list[tuple[LayingAsked, Lag | None]]) -> Lead | None:
     fits = sorted(((lag.likeness, one, lag) for one, lag in row if lag is not None), key=lambda fit: -fit[0])
     if not fits or (len(fits) > 1 and fits[0][0] - fits[1][0] < _RIVAL):
         return None

@@ -17,7 +17,7 @@ from ..media import MediaInfo
 from ..media.recording import as_form, form_of
 from ..media.sequence import exists, members
 from ..pairs import FileRef, Proxy
-from ..pairs.evidence import Finding
+from ..pairs.evidence import Sign
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .taking import reference_of, with_proxy
@@ -48,7 +48,7 @@ class Again:
     missing: Missing
     path: Path
     verdict: Literal["certain", "likely"]
-    findings: tuple[Finding, ...]
+    findings: tuple[Sign, ...]
 
 
 @dataclass(frozen=True)
@@ -195,10 +195,10 @@ def _compared(
     one: Missing, file: Found, name: str, pool: Executor, going_on: Callable[[], None]
 ) -> Again | None:
     going_on()
-    findings = [Finding("size", 4.0, f"the same size, {one.size} bytes")]
+    findings = [Sign("size", 4.0, f"the same size, {one.size} bytes")]
     named = PurePosixPath(file.name).name == name
     if named:
-        findings.append(Finding("names", 4.0, "the same name"))
+        findings.append(Sign("names", 4.0, "the same name"))
     if one.checksum_value:
         try:
             value = checksum_of(members(file.path), one.checksum, lambda _count: going_on())
@@ -206,7 +206,7 @@ def _compared(
             return None
         if value != one.checksum_value:
             return None
-        findings.append(Finding("checksum", 30.0, f"the same {one.checksum}, {value}"))
+        findings.append(Sign("checksum", 30.0, f"the same {one.checksum}, {value}"))
         return Again(one, file.path, "certain", tuple(findings))
     future: Future[MediaInfo | str] = pool.submit(probe_or_reason, ProbeRequest(file.path))
     try:
@@ -215,7 +215,7 @@ def _compared(
         return None
     if not isinstance(info, MediaInfo) or replace(info, size=0) != replace(one.info, size=0):
         return None
-    findings.append(Finding("data", 8.0, "all that the file says of itself is the same"))
+    findings.append(Sign("data", 8.0, "all that the file says of itself is the same"))
     return Again(one, file.path, "certain" if named else "likely", tuple(findings))
 
 

@@ -109,7 +109,7 @@ def sisters_of(project: Project, clip: Clip, proxy: Proxy) -> list[float]:
 
 
 @dataclass(frozen=True)
-class Proved:
+class ProofFound:
     """What was found of one proxy of a clip."""
 
     clip: str
@@ -117,7 +117,7 @@ class Proved:
     proof: Proof
 
 
-def with_proofs(footage: Footage, proved: Iterable[Proved]) -> Footage:
+def with_proofs(footage: Footage, proved: Iterable[ProofFound]) -> Footage:
     """With what was found kept with its files; a pair whose offset changed meanwhile does not show it."""
     for one in proved:
         footage = footage.with_proof(one.clip, one.file, one.proof)
@@ -146,7 +146,7 @@ class Prover:
         self._closed = False
         self._thread: threading.Thread | None = None
         self._futures: list[Future[Proof]] = []
-        self._proved: list[Proved] = []
+        self._proved: list[ProofFound] = []
         self._kept_at = 0.0
         self.total = 0
         self.done = 0
@@ -249,7 +249,7 @@ class Prover:
             return
         self.problems.pop(one.clip.id, None)
         proof = beside_sisters(proof, sisters_of(self._session.project, one.clip, one.proxy))
-        self._proved.append(Proved(one.clip.id, one.proxy.file, proof))
+        self._proved.append(ProofFound(one.clip.id, one.proxy.file, proof))
         if time.monotonic() - self._kept_at > _GATHER:
             self._keep()
 

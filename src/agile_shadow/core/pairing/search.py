@@ -18,7 +18,7 @@ from ..media.fingerprint import Fingerprint
 from ..media.sequence import status
 from ..pairs import FileRef
 from ..pairs.alignment import standing_table
-from ..pairs.evidence import Finding, Traits, same_rate
+from ..pairs.evidence import Sign, Traits, same_rate
 from ..pairs.half import Half
 from ..pairs.matching import Candidate, Match, Matching, Verdict
 from ..pairs.names import Addition
@@ -46,7 +46,7 @@ class Offer:
     role: Role
     offset: int
     verdict: Verdict
-    findings: tuple[Finding, ...]
+    findings: tuple[Sign, ...]
     says: str = ""
 
     @property

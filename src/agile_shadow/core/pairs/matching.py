@@ -13,7 +13,7 @@ from ..late import csgraph, sparse
 from .alignment import NONE, PictureFit, SoundFit
 from .evidence import (
     MOVES_ALIKE,
-    Finding,
+    Sign,
     Traits,
     about_channels,
     about_date,
@@ -56,7 +56,7 @@ class Candidate:
 
     file: int
     original: int
-    findings: tuple[Finding, ...]
+    findings: tuple[Sign, ...]
     looks: Looks = field(default_factory=Looks)
 
     @property
@@ -74,7 +74,7 @@ class Match:
     original: int
     verdict: Verdict
     offset: int
-    findings: tuple[Finding, ...]
+    findings: tuple[Sign, ...]
     says: str = ""
 
 

@@ -17,7 +17,7 @@ from .sound_output import SoundOutput
 _FASTEST = 2  # speed with sound
 
 
-class Heard:
+class HeardSound:
     """``program`` and ``project`` may be changed while it plays: what is heard follows.
 
     ``unheard``: which sound of what played last cannot be read, and why; ``on_unheard`` is called on the sound's

@@ -14,7 +14,7 @@ from ..project import Project
 from ..switch import Choice, Presence
 from ..timeline import Side
 from .clock import Clock, Loop, in_loop
-from .heard import Heard
+from .heard import HeardSound
 from .lane import Handover, Lane
 from .meter import Meter, MeterReading
 from .picture import Asked, Picture
@@ -48,7 +48,7 @@ class Player:
     ) -> None:
         self.presence = Presence()
         self.clock = clock or Clock()
-        self.heard = Heard(sound, self.presence)
+        self.heard = HeardSound(sound, self.presence)
         self.program: Program | None = None
         self.view = View()
         self._project: Project | None = None

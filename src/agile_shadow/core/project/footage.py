@@ -11,7 +11,7 @@ from typing import Any
 
 from ..pairs import FileRef, Original, Proof, Proxy
 from ..shelves import Shelf
-from ..timeline import Piece, Side, new_id
+from ..timeline import ClipPiece, Side, new_id
 
 _STILL = Fraction(5)  # seconds
 
@@ -38,7 +38,7 @@ class Clip:
         """Seconds."""
         return self.original.info.duration
 
-    def piece(self, first: Fraction | None = None, length: Fraction | None = None) -> Piece:
+    def piece(self, first: Fraction | None = None, length: Fraction | None = None) -> ClipPiece:
         """A stretch of the clip for a timeline (default: all of it): ``first`` and ``length`` in seconds.
 
         A still has no length of its own: five seconds of it.
@@ -47,7 +47,7 @@ class Clip:
         still = info.kind == "still"
         first = Fraction(0) if still or first is None else first
         whole = _STILL if still else info.duration - first
-        return Piece(
+        return ClipPiece(
             clip=self.id,
             room=Fraction(0) if still else info.duration,
             first=first,

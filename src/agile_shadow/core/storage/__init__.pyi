@@ -1,5 +1,5 @@
 from .answers import (
-    Kept,
+    KeptAnswer,
     age_words,
     all_cards,
     answer_words,
@@ -28,7 +28,7 @@ __all__ = [
     "CardFile",
     "Claim",
     "Item",
-    "Kept",
+    "KeptAnswer",
     "Plan",
     "Room",
     "RoomKind",

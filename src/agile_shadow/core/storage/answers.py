@@ -86,7 +86,7 @@ def _by_size(project: Project, shelves: set[str]) -> Mapping[int, tuple[tuple[st
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptAnswer:
     """An answer of before: when the card was read (seconds since 1970), whether all was equal then, and the sentence.
     ``source``: where the card was; ``files`` of it and ``copies``: (path, bytes, modification time in nanoseconds) as
     they were read."""
@@ -134,27 +134,27 @@ def keep_answer(project: Path, card: Card, answer: CardAnswer) -> None:
         db.execute("INSERT OR REPLACE INTO card_answers VALUES (?, ?, ?)", row)
 
 
-def kept_answers(project: Path) -> dict[str, Kept]:
+def kept_answers(project: Path) -> dict[str, KeptAnswer]:
     """The last answers by the card's identity. Raises StateError."""
     with opened(state_file(), _TABLE) as db:
         rows = db.execute("SELECT card, answer FROM card_answers WHERE project=?", (str(project),)).fetchall()
     return {card: _kept(json.loads(text)) for card, text in rows}
 
 
-def _kept(values: dict[str, Any]) -> Kept:
+def _kept(values: dict[str, Any]) -> KeptAnswer:
     copies, files = (
         tuple((str(path), int(size), int(modified)) for path, size, modified in values[name])
         for name in ("copies", "files")
     )
     shelves = tuple(values["shelves"])
-    return Kept(values["ended"], values["good"], values["said"], shelves, copies, values["source"], files)
+    return KeptAnswer(values["ended"], values["good"], values["said"], shelves, copies, values["source"], files)
 
 
-def answer_words(kept: Kept | None, changed: str = "", now: float | None = None) -> tuple[bool, str]:
+def answer_words(kept: KeptAnswer | None, changed: str = "", now: float | None = None) -> tuple[bool, str]:
     """(whether it may be wiped by an answer that was given just now, the words with its age).
 
     What is older than a quarter of an hour, or of a card that is not in any more, is told as what was read then, never
-    as leave to wipe. ``changed``: of :meth:`Kept.changed`.
+    as leave to wipe. ``changed``: of :meth:`KeptAnswer.changed`.
     """
     if kept is None:
         return False, "Not yet, because the card was not checked: insert it and click Check the card"

@@ -23,14 +23,14 @@ from .keeping import Lost
 
 
 @dataclass(frozen=True)
-class Whole:
+class IntactFile:
     """Another file with the recorded bytes, read just now: ``shelf``: the name of where it lies."""
 
     path: Path
     shelf: str
 
 
-def find_whole(project: Project, lost: Lost, home: Shelf) -> Whole | None:
+def find_whole(project: Project, lost: Lost, home: Shelf) -> IntactFile | None:
     """A second copy of a lost file, or the original of a lost second copy, that has the bytes. Reads it."""
     own = home.root / lost.path
     for place, shelf in _candidates(project, lost, own):
@@ -39,7 +39,7 @@ def find_whole(project: Project, lost: Lost, home: Shelf) -> Whole | None:
                 handle = folder.open(place.name)
             try:
                 if hash_open(handle, place, lost.checksum, fresh=True) == lost.value:
-                    return Whole(place, shelf.name)
+                    return IntactFile(place, shelf.name)
             finally:
                 os.close(handle)
     return None

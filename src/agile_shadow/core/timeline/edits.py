@@ -12,7 +12,7 @@ from .rows import closed, opened, parted, put, settled, without
 
 
 @dataclass(frozen=True)
-class Piece:
+class ClipPiece:
     """A stretch of a clip: ``first`` and ``length`` in seconds of it, ``room`` its whole length (0: a still)."""
 
     clip: str
@@ -37,14 +37,14 @@ def first_targets(line: Timeline) -> Targets:
     return Targets(picture, next((track.id for track in line.sounds if not track.locked), ""))
 
 
-def append(line: Timeline, piece: Piece, targets: Targets | None = None) -> Timeline:
+def append(line: Timeline, piece: ClipPiece, targets: Targets | None = None) -> Timeline:
     """Put a piece after the last block of the tracks it goes to."""
     targets = targets or first_targets(line)
     at = max((track.end for track in _tracks(line, piece, targets)), default=0)
     return overwrite(line, piece, at, targets)
 
 
-def insert(line: Timeline, piece: Piece, at: int, targets: Targets | None = None) -> Timeline:
+def insert(line: Timeline, piece: ClipPiece, at: int, targets: Targets | None = None) -> Timeline:
     """Put a piece in at a frame; what lies there is parted and everything behind moves later."""
     targets = targets or first_targets(line)
     tracks = _tracks(line, piece, targets)
@@ -55,13 +55,13 @@ def insert(line: Timeline, piece: Piece, at: int, targets: Targets | None = None
     return _laid(line, tracks, blocks)
 
 
-def overwrite(line: Timeline, piece: Piece, at: int, targets: Targets | None = None) -> Timeline:
+def overwrite(line: Timeline, piece: ClipPiece, at: int, targets: Targets | None = None) -> Timeline:
     """Lay a piece over what is at a frame; nothing else moves."""
     tracks = _tracks(line, piece, targets or first_targets(line))
     return _laid(line, tracks, new_blocks(line, piece, max(0, at), [track.kind for track in tracks]))
 
 
-def exchange(line: Timeline, piece: Piece, identity: str) -> Timeline:
+def exchange(line: Timeline, piece: ClipPiece, identity: str) -> Timeline:
     """Another stretch of footage in the place of a block and those that belong to it: as long as they are, with their
     effects; shorter where the footage ends."""
     block = line.block(identity)
@@ -82,13 +82,13 @@ def exchange(line: Timeline, piece: Piece, identity: str) -> Timeline:
     return settled(line)
 
 
-def _tracks(line: Timeline, piece: Piece, targets: Targets) -> list[Track]:
+def _tracks(line: Timeline, piece: ClipPiece, targets: Targets) -> list[Track]:
     wanted = ((targets.picture, piece.picture), (targets.sound, piece.sound))
     found = [line.track(identity) for identity, has in wanted if has and identity]
     return [track for track in found if track is not None and not track.locked]
 
 
-def new_blocks(line: Timeline, piece: Piece, start: int, kinds: Iterable[str]) -> list[Block]:
+def new_blocks(line: Timeline, piece: ClipPiece, start: int, kinds: Iterable[str]) -> list[Block]:
     """Blocks of a piece for tracks of those kinds, linked when they are several."""
     if line.rate <= 0:
         raise ValueError("the timeline has no frame rate yet")

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from ....core.amounts import amount
 from ....core.film import (
     FILM_SETTINGS,
-    Estimate,
+    FilmEstimate,
     FilmRequest,
     FilmSettings,
     cannot_be_made,
@@ -105,7 +105,7 @@ class FilmCard(QFrame):
         layout.addWidget(self.where)
         self.offer_helpers(False)
         row = QHBoxLayout()
-        self.estimate = QPushButton("Estimate")
+        self.estimate = QPushButton("FilmEstimate")
         self.estimate.setToolTip("Renders some pictures to estimate time and size on this machine")
         self.estimate.clicked.connect(self._ask_estimate)
         self.estimated = QLabel("")
@@ -261,7 +261,7 @@ class FilmCard(QFrame):
             self.estimate.setEnabled(False)
             self.estimating.emit(requests[0])
 
-    def show_estimate(self, estimate: Estimate | None, problem: str = "") -> None:
+    def show_estimate(self, estimate: FilmEstimate | None, problem: str = "") -> None:
         """What was found out."""
         self.estimate.setEnabled(True)
         if estimate is None:

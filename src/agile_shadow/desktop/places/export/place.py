@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSplitte
 
 from ....core.errors import ShadowError, sentence
 from ....core.film import (
-    Estimate,
+    FilmEstimate,
     FilmRequest,
     FilmSettings,
     FinalCheck,
@@ -193,7 +193,7 @@ class ExportPlace(PlacePage):
     def _estimate(self, request: FilmRequest) -> None:
         pool = self._work.machine.shared("wanted")
 
-        def work() -> tuple[Estimate | None, str]:
+        def work() -> tuple[FilmEstimate | None, str]:
             try:
                 return pool.submit(estimate_film, request, stalled_after=_ESTIMATING).result(), ""
             except Exception as error:  # told beside the button that asked

@@ -21,7 +21,7 @@ from ....core.film import FILM_SETTINGS, FilmSettings, cannot_be_made, describes
 from ....core.film.formats import FILES, FORMATS
 from ....core.film.settings import file_words
 from ....core.library import free_name
-from ...fields import Amount, Choice, Field, Text
+from ...fields import Amount, Field, OneOf, Text
 from ...flow import at_the_end
 from ...marks_editor import MarksEditor
 
@@ -103,20 +103,20 @@ class FilmSettingsDialog(QDialog):
         form.addRow(title, field)
 
     def _add_picture(self, form: QFormLayout) -> None:
-        self._add(form, "File", Choice("file", "Kind of file", [(one, file_words(one)) for one in FILES]))
-        self._add(form, "Picture", Choice("picture.format", "Format of the picture", ()))
+        self._add(form, "File", OneOf("file", "Kind of file", [(one, file_words(one)) for one in FILES]))
+        self._add(form, "Picture", OneOf("picture.format", "Format of the picture", ()))
         self._add(form, "Width", Amount("picture.width", "Width in pixels", 32, 16_384, 1920, suffix=" pixels",
                                         off="other than the timeline's:"))  # fmt: skip
         self._add(form, "Height", Amount("picture.height", "Height in pixels", 32, 16_384, 1080, suffix=" pixels"))
-        self._add(form, "Frame rate", Choice("picture.rate", "Frame rate", _RATES))
-        self._add(form, "Quality", Choice("picture.quality", "Quality", _QUALITIES))
+        self._add(form, "Frame rate", OneOf("picture.rate", "Frame rate", _RATES))
+        self._add(form, "Quality", OneOf("picture.quality", "Quality", _QUALITIES))
         self._add(form, "Data rate", Amount("picture.megabits", "Data rate", 0.2, 2000, 20, 1, " Mb/s",
                                             off="instead of a quality:"))  # fmt: skip
         self._add(form, "Reel", Text("reel", "Name written beside the timecode"))
 
     def _add_sound(self, form: QFormLayout) -> None:
-        self._add(form, "Sound", Choice("sound.channels", "Sound", ((None, "none"), *_CHANNELS)))
-        self._add(form, "Bits", Choice("sound.bits", "Bits of a sample", ((16, "16"), (24, "24"))))
+        self._add(form, "Sound", OneOf("sound.channels", "Sound", ((None, "none"), *_CHANNELS)))
+        self._add(form, "Bits", OneOf("sound.bits", "Bits of a sample", ((16, "16"), (24, "24"))))
         self._add(form, "Loudness", Amount("sound.loudness", "Loudness", -40, -5, -23, 1, " LUFS",
                                            off="bring the whole to:"))  # fmt: skip
 
@@ -138,7 +138,7 @@ class FilmSettingsDialog(QDialog):
 
     def _offer_formats(self, file: str) -> None:
         box = self._fields["picture.format"]
-        assert isinstance(box, Choice)
+        assert isinstance(box, OneOf)
         before = box.read()
         box.box.blockSignals(True)
         box.box.clear()

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget
 
-from ....core.ingest import Place, SourceListing, taken
+from ....core.ingest import MountedPlace, SourceListing, taken
 from ....core.presets import Preset
 from ...folders import Folders
 from ...show_file import show_file
@@ -18,7 +18,7 @@ from ..place import PlacePage
 from .card import InstructionCard
 from .files import FileRow
 from .on_source import OnSource
-from .reading import Reading
+from .reading import SourceReading
 from .report import ReportView
 from .sources import SourcesList
 from .watching import Watching
@@ -37,7 +37,7 @@ class IngestPlace(PlacePage):
         self.on_source = OnSource(work)
         self.report_view = ReportView(work)
         self.card = InstructionCard(work, folders)
-        self._reading = Reading(work)
+        self._reading = SourceReading(work)
         self._watching = Watching(work, self.sources, self.card.request)
         self._lay_out()
         self._soon = QTimer(self)
@@ -112,7 +112,7 @@ class IngestPlace(PlacePage):
         self.sources.refresh()
         self._show_button()
 
-    def _card_came(self, place: Place) -> None:
+    def _card_came(self, place: MountedPlace) -> None:
         """A card was put in: it is shown, and ingested where the standing preset runs by itself."""
         project = self._work.session.project
         if project.preset is not None and self.card.runs_by_itself():

@@ -14,7 +14,7 @@ from ...work import Work
 _HEAD = 20.0  # seconds that opening one file of a source may take
 
 
-class Reading(QObject):
+class SourceReading(QObject):
     """The newest request wins. ``came``: there is something new; ``whole``: all that was found, None for nothing;
     ``problem``: why; ``free``: bytes where originals go."""
 

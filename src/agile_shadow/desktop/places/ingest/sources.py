@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ....core.ingest import Place, mounted_places, mounts_text
+from ....core.ingest import MountedPlace, mounted_places, mounts_text
 from ... import theme, words
 from ...tables import Index
 from ...work import Work
@@ -33,7 +33,7 @@ _HEIGHT = 44
 
 
 @dataclass(frozen=True)
-class Source:
+class SourceEntry:
     """One entry: ``kind`` is ``card``, ``drive``, ``folder`` or ``watched``; ``more`` says what there is to say."""
 
     path: Path
@@ -45,9 +45,9 @@ class Source:
 class _Entries(QAbstractListModel):
     def __init__(self) -> None:
         super().__init__()
-        self.sources: list[Source] = []
+        self.sources: list[SourceEntry] = []
 
-    def set_sources(self, sources: list[Source]) -> None:
+    def set_sources(self, sources: list[SourceEntry]) -> None:
         if [one.path for one in sources] == [one.path for one in self.sources]:
             self.sources = sources
             if sources:
@@ -100,7 +100,7 @@ class SourcesList(QWidget):
     """``chosen`` tells that other sources are chosen; ``came`` gives a card that was put in just now."""
 
     chosen = Signal()
-    came = Signal(Place)
+    came = Signal(MountedPlace)
     wants_folder = Signal()
     wants_watch = Signal()
     wants_no_watch = Signal(Path)
@@ -108,7 +108,7 @@ class SourcesList(QWidget):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self._work = work
-        self._places: list[Place] = []
+        self._places: list[MountedPlace] = []
         self._folders: list[Path] = []
         self._closing = threading.Event()
         self._first = True
@@ -171,7 +171,7 @@ class SourcesList(QWidget):
         return [self._entries.sources[row].path for row in rows if row < len(self._entries.sources)]
 
     @property
-    def sources(self) -> list[Source]:
+    def sources(self) -> list[SourceEntry]:
         """All entries."""
         return self._entries.sources
 
@@ -179,17 +179,17 @@ class SourcesList(QWidget):
         """Show what there is and what is going on."""
         chosen = self.chosen_paths()
         watched = {watch.request.source: watch for watch in self._work.desk.watches}
-        found: dict[Path, Source] = {}
+        found: dict[Path, SourceEntry] = {}
         for place in self._places:
             more = self._more(place.path) or words.gigabytes(place.used)
-            found[place.path] = Source(place.path, place.name, "card" if place.card else "drive", more)
+            found[place.path] = SourceEntry(place.path, place.name, "card" if place.card else "drive", more)
         for folder in self._folders:
             if folder not in watched:
-                found.setdefault(folder, Source(folder, folder.name, "folder", self._more(folder)))
+                found.setdefault(folder, SourceEntry(folder, folder.name, "folder", self._more(folder)))
         for folder, watch in watched.items():
             growing = f"{watch.growing} still being written" if watch.growing else ""
             more = watch.problem or self._more(folder) or growing
-            found[folder] = Source(folder, folder.name, "watched", more)
+            found[folder] = SourceEntry(folder, folder.name, "watched", more)
         before = [source.path for source in self._entries.sources]
         quiet = list(found) == before
         self._entries.set_sources(list(found.values()))
@@ -233,7 +233,7 @@ class SourcesList(QWidget):
         if not self._closing.is_set():
             self._work.call_here(call)
 
-    def _take(self, places: list[Place]) -> None:
+    def _take(self, places: list[MountedPlace]) -> None:
         if self._closing.is_set():
             return
         known = {place.path for place in self._places}

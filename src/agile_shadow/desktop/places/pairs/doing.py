@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from .place import PairsPlace
 
 
-class Doing(QObject):
+class PairCommands(QObject):
     """On behalf of the place. ``presets``: those that make proxies; ``chosen``: the pairs it is about."""
 
     def __init__(

@@ -14,7 +14,7 @@ from ....core.pairing.search import Search
 from ....core.pairing.taking import take
 from ....core.pairs.names import Addition, addition_between
 from ....core.project import Clip
-from ...pair_work import Looking
+from ...pair_work import RunningSearch
 from ...work import Work
 from .offers import OfferRow, rows_of_missing, rows_of_offers, told_of_offers
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from .place import PairsPlace
 
 
-class Finding(QObject):
+class PairSearch(QObject):
     """One search at a time, and what was found by the last."""
 
     def __init__(self, work: Work, place: PairsPlace) -> None:
@@ -46,7 +46,7 @@ class Finding(QObject):
         """Look through folders or files for the other halves of the clips."""
         project = self._work.session.project
 
-        def work(state: Looking) -> Any:
+        def work(state: RunningSearch) -> Any:
             search = Search(project, places, state.pool, True, state.report, state.stopped.is_set)
             search.run()
             return search
@@ -57,7 +57,7 @@ class Finding(QObject):
         """Search a folder for files that have moved."""
         project = self._work.session.project
 
-        def work(state: Looking) -> FoundAgain:
+        def work(state: RunningSearch) -> FoundAgain:
             return find_again(missing_files(project), [place], state.pool, state.report, state.stopped.is_set)
 
         self._begin([place], work, self._found_again)
@@ -172,7 +172,7 @@ class Finding(QObject):
         """Join a file to a clip because a person says so; its offset is looked for, its proof tells what is wrong."""
         project = self._work.session.project
 
-        def work(state: Looking) -> Any:
+        def work(state: RunningSearch) -> Any:
             return offer_by_hand(project, clip, path, state.pool)
 
         def then(offer: Any) -> None:

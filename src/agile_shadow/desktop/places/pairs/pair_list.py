@@ -11,7 +11,7 @@ from ....core.switch import Presence
 from ... import words
 from ...measuring import Measuring
 from ..presets.outlook import need_words
-from .rows import Order, Pair, Row, Surroundings, arranged, pair_of
+from .rows import Pair, Row, RowOrder, Surroundings, arranged, pair_of
 
 _SLICE = 250  # rows prepared at a time
 _WANT_A_PERSON = ("original missing", "proxy missing", "doubtful", "refused")
@@ -29,7 +29,7 @@ class PairList(QObject):
         self._all: list[Pair] = []
         self._all_of: object = None
         self._headroom_version = 0
-        self._ordered = Order([])
+        self._ordered = RowOrder([])
         self._version = 0
         self._waiting_of: list[Pair] | None = None
         self._waiting = 0
@@ -72,7 +72,7 @@ class PairList(QObject):
         """What is to be shown, in its order, with headings where it is grouped."""
         pairs = self.pairs(project, presence)
         if self._ordered.pairs is not pairs:
-            self._ordered = Order(pairs)
+            self._ordered = RowOrder(pairs)
             self._version += 1
             self._to_warm = 0
             self._warm_timer.start()

@@ -27,8 +27,8 @@ from ...showing import MANY
 from ...work import Work
 from ..place import PlacePage
 from .comparing import CompareView
-from .doing import Doing
-from .finding import Finding
+from .doing import PairCommands
+from .finding import PairSearch
 from .ledger import LedgerModel, choose_clips, chosen_pairs, ledger_table
 from .offers import OfferRow, OffersView
 from .pair_list import PairList
@@ -70,8 +70,8 @@ class PairsPlace(PlacePage):
         self.model = LedgerModel()
         self.posters = Posters(work, self._poster_came)
         self.model.wants_poster = self._want_poster
-        self.finding = Finding(work, self)
-        self.doing_with = Doing(work, self, presets, lambda: chosen_pairs(self.table))
+        self.finding = PairSearch(work, self)
+        self.doing_with = PairCommands(work, self, presets, lambda: chosen_pairs(self.table))
         self._build()
         self._connect()
         self.panel.show_nothing("Select a pair to see it. Q switches between original and proxy.")

@@ -192,7 +192,7 @@ _KEYS: tuple[Callable[[Pair], Any], ...] = (
 )  # fmt: skip
 
 
-class Order:
+class RowOrder:
     """All pairs in the order of a column, kept for as long as the pairs are the same: thousands are ordered at once."""
 
     def __init__(self, pairs: list[Pair]) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QSignalBlocker, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from ....core.estimates import Candidate, Kind, kept_candidates
+from ....core.estimates import Kind, ProxyCandidate, kept_candidates
 from ....core.presets import CODECS, Preset, scale_words
 from ... import theme, words
 from ...measuring import Measuring
@@ -29,7 +29,7 @@ class CandidatesPlot(QWidget):
         self._measuring = measuring
         self._kinds: list[Kind] = []
         self._preset: Preset | None = None
-        self._shown: list[Candidate] = []
+        self._shown: list[ProxyCandidate] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         row = QHBoxLayout()
@@ -133,13 +133,13 @@ class CandidatesPlot(QWidget):
         """All points on the plot."""
         return [point for item in self._items.values() for point in item.points()]
 
-    def _chosen(self) -> Candidate | None:
+    def _chosen(self) -> ProxyCandidate | None:
         wanted = self._preset.proxies if self._preset is not None else None
         if wanted is None or wanted.scale is None:
             return None
         return next((c for c in self._shown if (c.codec, c.scale) == (wanted.codec, str(wanted.scale))), None)
 
-    def _words(self, kind: Kind | None, chosen: Candidate | None) -> str:
+    def _words(self, kind: Kind | None, chosen: ProxyCandidate | None) -> str:
         if kind is None or not kind.samples:
             return "Size and headroom appear here once the project has footage."
         if self._measuring.now.startswith("sizes and codecs"):
@@ -150,12 +150,12 @@ class CandidatesPlot(QWidget):
         return f"{text} Selected: {_name(chosen)}." if chosen is not None else text
 
     @staticmethod
-    def _tip(x: float, y: float, data: Candidate) -> str:
+    def _tip(x: float, y: float, data: ProxyCandidate) -> str:
         return _name(data)
 
     def _pressed(self, _plot: object, points: list[pg.SpotItem], _event: object) -> None:
         if len(points):
-            one: Candidate = points[0].data()
+            one: ProxyCandidate = points[0].data()
             self.taken.emit(one.codec, one.scale)
 
 
@@ -194,7 +194,7 @@ class _Legend(QWidget):
             painter.drawText(QPointF(20, middle + 4), codec.label)
 
 
-def _name(one: Candidate | None) -> str:
+def _name(one: ProxyCandidate | None) -> str:
     if one is None:
         return ""
     return (

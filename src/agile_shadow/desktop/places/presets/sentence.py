@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePol
 from ....core.presets import CODECS, PROOFS, Originals, Preset, Proxies, Takes, codec_named
 from ....core.presets.attached import check_cube
 from ....core.presets.library import parse_preset
-from ...fields import Amount, AttachedFile, Choice, Clock, Field, Patterns, ShelfName, Text, Tick
+from ...fields import Amount, AttachedFile, DayTime, Field, OneOf, Patterns, ShelfName, Text, Tick
 from ...flow import Flow
 from ...marks_editor import MarksEditor
 from .sizes import SizeField
@@ -72,7 +72,7 @@ class Sentence(QFrame):
         return row
 
     def _make_fields(self) -> None:
-        self.make = Choice(
+        self.make = OneOf(
             "proxies.make",
             "Whether proxies are made",
             (
@@ -94,48 +94,48 @@ class Sentence(QFrame):
             Tick("takes.skip_known", "skip what is already in the project (by content)"),
             Tick("takes.join_parts", "join split recordings into one clip"),
             Tick("takes.small_copies", "pair camera proxies"),
-            Choice("takes.sequence_rate", "Frame rate of image sequences", [(rate, _rate(rate)) for rate in _RATES]),
-            Choice("originals.do", "What happens to originals", (
+            OneOf("takes.sequence_rate", "Frame rate of image sequences", [(rate, _rate(rate)) for rate in _RATES]),
+            OneOf("originals.do", "What happens to originals", (
                 ("copy", "Copy"), ("leave", "Leave in place"))),
             ShelfName("originals.shelf", "Shelf of the originals", "the originals shelf"),
             Tick("originals.second_copy", "and at the same time to"),
             ShelfName("originals.second_shelf", "Shelf of the second copies", "the shelf for second copies"),
-            Choice("originals.checksum", "How copies are verified", [(proof, _PROOF_WORDS[proof]) for proof in PROOFS]),
+            OneOf("originals.checksum", "How copies are verified", [(proof, _PROOF_WORDS[proof]) for proof in PROOFS]),
             Tick("originals.manifest", "write an ASC MHL manifest"),
-            Choice("originals.folders", "Folders", (
+            OneOf("originals.folders", "Folders", (
                 ("keep", "as on the card"), ("flatten", "all in one"), ("pattern", "by this pattern:"))),
             Text("originals.folder_pattern", "Pattern of folders, with tokens", 180),
             Text("originals.name_pattern", "Pattern of names, with tokens", 180),
-            Choice("originals.on_clash", "If the name exists", (
+            OneOf("originals.on_clash", "If the name exists", (
                 ("number", "add a number"), ("tell", "do not copy; report it"))),
             Amount("proxies.headroom_below", "Headroom", 0.1, 100, 1.5, 1, "x", off="headroom is below"),
             Amount("proxies.larger_than", "Lines", 16, 20_000, 1080, suffix=" lines", off="the picture has more than"),
             Amount("proxies.stills_over", "Megapixels of stills", 1, 1000, 24, suffix=" megapixels",
                    off="Also of stills over"),
             self.frame_size,
-            Choice("proxies.codec", "Codec of proxies", [(codec.name, codec.label) for codec in CODECS]),
-            Choice("proxies.quality", "Quality", (
+            OneOf("proxies.codec", "Codec of proxies", [(codec.name, codec.label) for codec in CODECS]),
+            OneOf("proxies.quality", "Quality", (
                 ("light", "light quality"), ("usual", "usual quality"), ("fine", "fine quality"))),
             Amount("proxies.megabits", "Data rate", 0.2, 2000, 8, 1, " Mb/s", off="by data rate:"),
-            Choice("proxies.sound", "Sound of proxies", (
+            OneOf("proxies.sound", "Sound of proxies", (
                 ("all", "all channels as they are"), ("stereo", "a stereo mix"), ("none", "none"))),
             self.lut,
-            Choice("proxies.place", "Place of proxies", (
+            OneOf("proxies.place", "Place of proxies", (
                 ("shelf", "on a shelf, same folders"), ("beside", "in a folder beside each original"),
                 ("project", "in a folder with the project"))),
             ShelfName("proxies.shelf", "Shelf of the proxies", "the proxies shelf"),
             Text("proxies.folder", "Folder of the proxies", 130),
             Text("proxies.name_pattern", "Pattern of the proxies' names, with tokens", 150),
             Tick("proxies.second_copy", "also on the shelf for second copies"),
-            Choice("when.start", "When proxies are made", (("at-once", "at once"), ("at-night", "at night, from"))),
-            Clock("when.from_time", "Hour of the night"),
+            OneOf("when.start", "When proxies are made", (("at-once", "at once"), ("at-night", "at night, from"))),
+            DayTime("when.from_time", "Hour of the night"),
             Tick("when.only_on_mains", "only on mains power"),
             Amount("when.at_a_time", "How many at a time", 1, 16, 1),
-            Choice("when.where", "Who makes them", (
+            OneOf("when.where", "Who makes them", (
                 ("with-helpers", "here and by helpers"), ("here-only", "on this machine only"))),
             Tick("when.give_way", "pause during playback"),
             Tick("when.keep_awake", "keep the machine awake until done"),
-            Choice("when.at_end", "At the end", (
+            OneOf("when.at_end", "At the end", (
                 ("nothing", "nothing"), ("notice", "show a notification"), ("sound", "play a sound"))),
         ]  # fmt: skip
         self.fields = {field.path: field for field in known}

@@ -29,7 +29,7 @@ from ....core.storage import (
     Card,
     CardAnswer,
     CardFile,
-    Kept,
+    KeptAnswer,
     age_words,
     all_cards,
     answer_words,
@@ -54,11 +54,11 @@ class CardRow:
     card: Card
     good: bool
     words: str
-    kept: Kept | None
+    kept: KeptAnswer | None
 
 
 @dataclass(frozen=True)
-class FileRow:
+class CardFileRow:
     """A file of a card: as it was asked, or as it is only known."""
 
     path: str
@@ -348,17 +348,17 @@ class CardsPanel(QWidget):
             )
 
 
-def _known_row(file: CardFile, names: dict[str, str]) -> FileRow:
+def _known_row(file: CardFile, names: dict[str, str]) -> CardFileRow:
     now = time.time()
     copies = "; ".join(
         f"{names.get(copy.shelf, '?')}: "
         + (f"read back {age_words(now - copy.read)}, {copy.checksum}" if copy.read else "not read on this machine")
         for copy in file.copies
     )
-    return FileRow(file.path, file.size, "not asked" if file.copies else "no copy is known", copies)
+    return CardFileRow(file.path, file.size, "not asked" if file.copies else "no copy is known", copies)
 
 
-def _asked_row(file: AskedFile, answer: CardAnswer, names: dict[str, str]) -> FileRow:
+def _asked_row(file: AskedFile, answer: CardAnswer, names: dict[str, str]) -> CardFileRow:
     if file.needless:
         state = "needs no copy"
     elif file.is_on(answer.shelves):
@@ -368,4 +368,4 @@ def _asked_row(file: AskedFile, answer: CardAnswer, names: dict[str, str]) -> Fi
     copies = "; ".join(
         f"{names.get(copy.shelf, '?')}: {copy.state}" + (f" ({copy.note})" if copy.note else "") for copy in file.copies
     )
-    return FileRow(file.path, file.size, state, copies or file.note)
+    return CardFileRow(file.path, file.size, state, copies or file.note)

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from ....core.amounts import counted
 from ....core.errors import Cancelled, ShadowError, sentence
 from ....core.jobs import Executor
-from ....core.kit import Brought, Coming, HomeRequest, bring_home, look_home, with_brought
+from ....core.kit import Brought, Coming, KitHomeRequest, bring_home, look_home, with_brought
 from ....core.kit.merging import merge_cuts
 from ....core.project import Footage, Project
 from ....core.shelves import Shelf
@@ -148,7 +148,7 @@ class KitHomeDialog(QDialog):
             self.says.setText("The project has no shelf for originals, or none for proxies. Add them in Storage.")
             return
         self._executor = self._work.machine.hire("copy")
-        request = HomeRequest(coming, originals, proxies, self._folder)
+        request = KitHomeRequest(coming, originals, proxies, self._folder)
         self.bar.show()
         self._future = self._executor.submit(bring_home, request, lambda done: self._work.call_here(
             lambda: None if self._closed else self.bar.setValue(int(done * 100))

@@ -11,7 +11,7 @@ from ....core.amounts import counted
 from ....core.errors import sentence
 from ....core.shelves import Shelf
 from ....core.storage.keeping import KeepResult, Lost
-from ....core.storage.mending import PutBackRequest, Whole, find_whole, put_back
+from ....core.storage.mending import IntactFile, PutBackRequest, find_whole, put_back
 from ...flow import at_the_end
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -25,7 +25,7 @@ class LostRow:
     state: str
     note: str
     lost: Lost | None = None
-    whole: Whole | None = None
+    whole: IntactFile | None = None
 
 
 _COLUMNS = (

@@ -9,7 +9,7 @@ from ....core.timeline import Effects, Move, Placement
 
 
 @dataclass(frozen=True)
-class Number:
+class Figure:
     """A number of :class:`Effects` as it is shown: ``times`` the value that is kept."""
 
     name: str
@@ -60,31 +60,31 @@ def at_rest(placement: Placement) -> Move:
     return Move(placement.x, placement.y, placement.scale, placement.opacity)
 
 
-SOUND = (Number("gain", "Gain", " dB", -60, 24, 0.5, 1, 1, *_own("gain", False)),)
+SOUND = (Figure("gain", "Gain", " dB", -60, 24, 0.5, 1, 1, *_own("gain", False)),)
 FADES = (
-    Number("fade_in", "Fade in", " frames", 0, 9999, 1, 0, 1, *_own("fade_in", True)),
-    Number("fade_out", "Fade out", " frames", 0, 9999, 1, 0, 1, *_own("fade_out", True)),
+    Figure("fade_in", "Fade in", " frames", 0, 9999, 1, 0, 1, *_own("fade_in", True)),
+    Figure("fade_out", "Fade out", " frames", 0, 9999, 1, 0, 1, *_own("fade_out", True)),
 )
 PLACE = (
-    Number("x", "Horizontal", " %", -300, 300, 0.5, 1, 100, *_placed("x"), "Of the frame's width"),
-    Number("y", "Vertical", " %", -300, 300, 0.5, 1, 100, *_placed("y"), "Of the frame's height"),
-    Number("scale", "Size", " %", 1, 5000, 1, 1, 100, *_placed("scale"), "100 % fits it into the frame"),
-    Number("rotation", "Rotation", "°", -360, 360, 1, 1, 1, *_placed("rotation"), "Clockwise"),
-    Number("left", "Crop left", " %", 0, 99, 0.5, 1, 100, *_placed("left")),
-    Number("right", "Crop right", " %", 0, 99, 0.5, 1, 100, *_placed("right")),
-    Number("top", "Crop top", " %", 0, 99, 0.5, 1, 100, *_placed("top")),
-    Number("bottom", "Crop bottom", " %", 0, 99, 0.5, 1, 100, *_placed("bottom")),
-    Number("opacity", "Opacity", " %", 0, 100, 1, 0, 100, *_placed("opacity")),
+    Figure("x", "Horizontal", " %", -300, 300, 0.5, 1, 100, *_placed("x"), "Of the frame's width"),
+    Figure("y", "Vertical", " %", -300, 300, 0.5, 1, 100, *_placed("y"), "Of the frame's height"),
+    Figure("scale", "Size", " %", 1, 5000, 1, 1, 100, *_placed("scale"), "100 % fits it into the frame"),
+    Figure("rotation", "Rotation", "°", -360, 360, 1, 1, 1, *_placed("rotation"), "Clockwise"),
+    Figure("left", "Crop left", " %", 0, 99, 0.5, 1, 100, *_placed("left")),
+    Figure("right", "Crop right", " %", 0, 99, 0.5, 1, 100, *_placed("right")),
+    Figure("top", "Crop top", " %", 0, 99, 0.5, 1, 100, *_placed("top")),
+    Figure("bottom", "Crop bottom", " %", 0, 99, 0.5, 1, 100, *_placed("bottom")),
+    Figure("opacity", "Opacity", " %", 0, 100, 1, 0, 100, *_placed("opacity")),
 )
 END = (
-    Number("end_x", "Ends horizontal", " %", -300, 300, 0.5, 1, 100, *_moved("x"), "Of the frame's width"),
-    Number("end_y", "Ends vertical", " %", -300, 300, 0.5, 1, 100, *_moved("y"), "Of the frame's height"),
-    Number("end_scale", "Ends at size", " %", 1, 5000, 1, 1, 100, *_moved("scale"), "Size at the last frame"),
-    Number("end_opacity", "Ends at opacity", " %", 0, 100, 1, 0, 100, *_moved("opacity"), "Opacity at the last frame"),
+    Figure("end_x", "Ends horizontal", " %", -300, 300, 0.5, 1, 100, *_moved("x"), "Of the frame's width"),
+    Figure("end_y", "Ends vertical", " %", -300, 300, 0.5, 1, 100, *_moved("y"), "Of the frame's height"),
+    Figure("end_scale", "Ends at size", " %", 1, 5000, 1, 1, 100, *_moved("scale"), "Size at the last frame"),
+    Figure("end_opacity", "Ends at opacity", " %", 0, 100, 1, 0, 100, *_moved("opacity"), "Opacity at the last frame"),
 )
 COLOUR = (
-    Number("exposure", "Exposure", " stops", -8, 8, 0.1, 2, 1, *_coloured("exposure")),
-    Number("temperature", "Temperature", " %", -100, 100, 1, 0, 100, *_coloured("temperature"), "Colder below 0"),
-    Number("contrast", "Contrast", " %", 0, 400, 1, 0, 100, *_coloured("contrast")),
-    Number("saturation", "Saturation", " %", 0, 400, 1, 0, 100, *_coloured("saturation")),
+    Figure("exposure", "Exposure", " stops", -8, 8, 0.1, 2, 1, *_coloured("exposure")),
+    Figure("temperature", "Temperature", " %", -100, 100, 1, 0, 100, *_coloured("temperature"), "Colder below 0"),
+    Figure("contrast", "Contrast", " %", 0, 400, 1, 0, 100, *_coloured("contrast")),
+    Figure("saturation", "Saturation", " %", 0, 400, 1, 0, 100, *_coloured("saturation")),
 )

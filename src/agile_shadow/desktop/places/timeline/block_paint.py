@@ -15,7 +15,7 @@ from ....core.timeline import NO_COLOUR, Block, out_of_step
 from ... import theme
 from ...marks import paint_block
 from .rows import HEAD, ROOMY, Rows
-from .scene import Scene
+from .scene import BlockScene
 
 _NAME_ROOM, _LEAST_PLATE = 76, 26  # pixels of a block beside its poster, and of a plate
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
@@ -26,7 +26,7 @@ def _body(rect: QRectF) -> QRectF:
     return rect.adjusted(0.5, 0, -0.5, 0)
 
 
-def paint_picture(painter: QPainter, scene: Scene, block: Block, rect: QRectF) -> None:
+def paint_picture(painter: QPainter, scene: BlockScene, block: Block, rect: QRectF) -> None:
     """A block of a picture track, with its pictures, its name and what is to be known of it."""
     clip = scene.project.clip(block.clip)
     body = _body(rect)
@@ -47,7 +47,7 @@ def paint_picture(painter: QPainter, scene: Scene, block: Block, rect: QRectF) -
     _paint_plate(painter, body, clip.name if clip is not None else "?", _ordered(words, _words(scene, block)), choice)
 
 
-def _paint_sights(painter: QPainter, scene: Scene, block: Block, clip: Clip, body: QRectF) -> QRectF:
+def _paint_sights(painter: QPainter, scene: BlockScene, block: Block, clip: Clip, body: QRectF) -> QRectF:
     """Pictures along a block, or its poster; and where its name goes."""
     poster = scene.sights.poster(scene.project, clip)
     if poster is None or poster.isNull():
@@ -78,7 +78,7 @@ def _paint_poster(painter: QPainter, place: QRectF, poster: QPixmap) -> None:
     painter.drawPixmap(place, poster, QRectF((poster.width() - wide) / 2, 0, wide, high))
 
 
-def _words(scene: Scene, block: Block) -> list[str]:
+def _words(scene: BlockScene, block: Block) -> list[str]:
     """What else is to be known of a block at a glance."""
     words = []
     late = out_of_step(scene.line, block)
@@ -124,7 +124,7 @@ def _paint_plate(painter: QPainter, body: QRectF, name: str, words: list[str], c
     painter.restore()
 
 
-def paint_sound(painter: QPainter, scene: Scene, block: Block, rect: QRectF) -> None:
+def paint_sound(painter: QPainter, scene: BlockScene, block: Block, rect: QRectF) -> None:
     """A block of a sound track, with its wave."""
     clip = scene.project.clip(block.clip)
     body = _body(rect)
@@ -153,7 +153,7 @@ def _paint_sound_plate(painter: QPainter, body: QRectF, name: str, words: list[s
     painter.drawText(label.adjusted(3, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, told)
 
 
-def _paint_wave(painter: QPainter, scene: Scene, block: Block, body: QRectF, wave: Peaks) -> None:
+def _paint_wave(painter: QPainter, scene: BlockScene, block: Block, body: QRectF, wave: Peaks) -> None:
     """The peaks of what the block plays, filled, a column for every pixel in sight."""
     rate: Fraction = scene.line.rate
     left, right = max(body.left(), float(HEAD)), min(body.right(), float(scene.rows.width))

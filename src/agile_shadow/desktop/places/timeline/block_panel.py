@@ -46,7 +46,7 @@ from ....core.timeline import (
 )
 from ...choosing import ask_file
 from ...work import Work
-from .block_numbers import COLOUR, END, FADES, PLACE, SOUND, Number, at_rest
+from .block_numbers import COLOUR, END, FADES, PLACE, SOUND, Figure, at_rest
 from .settings_dialog import SHAPE_WORDS
 from .title_box import TitleBox
 
@@ -56,7 +56,7 @@ class _Field(QDoubleSpinBox):
 
     entered = Signal()
 
-    def __init__(self, number: Number) -> None:
+    def __init__(self, number: Figure) -> None:
         super().__init__()
         self.number = number
         self.setRange(number.low, number.high)
@@ -134,13 +134,13 @@ class BlockPanel(QScrollArea):
         form.addRow(heading)
         return box, form
 
-    def _numbers(self, title: str, numbers: tuple[Number, ...]) -> QFrame:
+    def _numbers(self, title: str, numbers: tuple[Figure, ...]) -> QFrame:
         box, form = self._card(title)
         for number in numbers:
             form.addRow(number.label, self._field(number))
         return box
 
-    def _field(self, number: Number) -> _Field:
+    def _field(self, number: Figure) -> _Field:
         field = self.fields[number.name] = _Field(number)
         field.entered.connect(self._enter)
         field.valueChanged.connect(lambda value, number=number: self._put(number, value))
@@ -352,7 +352,7 @@ class BlockPanel(QScrollArea):
             self._work.problem.emit(f"That cannot be set: {error}.")
             self.show_blocks(self._work.session.project, self._blocks)
 
-    def _put(self, number: Number, value: float) -> None:
+    def _put(self, number: Figure, value: float) -> None:
         kept = value / number.times
         blocks = self._blocks
         self._edit(

@@ -22,7 +22,7 @@ _NUDGES = {
 }  # fmt: skip
 
 
-class Doing:
+class CutCommands:
     """What the commands do to the open timeline: with the chosen blocks, at the playhead, on the tracks in hand.
 
     Large: one method for each thing that is done with the chosen.

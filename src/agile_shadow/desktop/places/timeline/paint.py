@@ -10,14 +10,14 @@ from ... import theme
 from ...marks import paint_block
 from .block_paint import paint_dissolve, paint_fades, paint_handles, paint_picture, paint_sound
 from .rows import HEAD, RULER, Rows
-from .scene import Scene
+from .scene import BlockScene
 
 _STEPS = (1, 2, 5, 10)
 _NARROW = 5  # pixels
 _SECONDS = (1, 2, 5, 10, 30, 60, 300, 600, 1800, 3600)
 
 
-def paint(painter: QPainter, scene: Scene, width: int, height: int) -> None:
+def paint(painter: QPainter, scene: BlockScene, width: int, height: int) -> None:
     """Everything but the playhead."""
     rects = scene.rows.rects(scene.line)
     painter.save()
@@ -38,7 +38,7 @@ def paint(painter: QPainter, scene: Scene, width: int, height: int) -> None:
         painter.drawLine(QLineF(x, RULER, x, height))
 
 
-def _paint_ruler(painter: QPainter, scene: Scene, width: int) -> None:
+def _paint_ruler(painter: QPainter, scene: BlockScene, width: int) -> None:
     rows, line = scene.rows, scene.line
     painter.fillRect(QRectF(0, 0, width, RULER), theme.colour("raised"))
     if not line.rate:
@@ -94,7 +94,7 @@ def marked(line: Timeline) -> tuple[int, int]:
     return first, (line.mark_out + 1 if line.mark_out is not None else max(line.length, first + 1))
 
 
-def _paint_stretch(painter: QPainter, scene: Scene, height: int) -> None:
+def _paint_stretch(painter: QPainter, scene: BlockScene, height: int) -> None:
     if scene.line.mark_in is None and scene.line.mark_out is None:
         return
     first, end = marked(scene.line)
@@ -109,7 +109,7 @@ def head_buttons(rect: QRectF) -> dict[str, QRectF]:
     return {"locked": QRectF(8, y, 44, 15), "off": QRectF(56, y, 44, 15)}
 
 
-def _paint_head(painter: QPainter, scene: Scene, track: Track, rect: QRectF) -> None:
+def _paint_head(painter: QPainter, scene: BlockScene, track: Track, rect: QRectF) -> None:
     painter.fillRect(QRectF(0, rect.y(), HEAD - 2, rect.height()), theme.colour("raised"))
     here = track.id in scene.targets
     if here:
@@ -135,7 +135,7 @@ def _paint_head(painter: QPainter, scene: Scene, track: Track, rect: QRectF) -> 
         painter.drawText(button, Qt.AlignmentFlag.AlignCenter, done[name] if on else words[name])
 
 
-def _paint_row(painter: QPainter, scene: Scene, track: Track, row: QRectF, width: int) -> None:
+def _paint_row(painter: QPainter, scene: BlockScene, track: Track, row: QRectF, width: int) -> None:
     painter.fillRect(QRectF(HEAD, row.y(), width - HEAD, row.height()), theme.colour("ground"))
     rows = scene.rows
     painter.setOpacity(0.4 if track.off else 1.0)
@@ -171,7 +171,7 @@ def _paint_row(painter: QPainter, scene: Scene, track: Track, row: QRectF, width
             painter.drawRect(rows.in_row(row, block).adjusted(1.5, 1, -1.5, -1))
 
 
-def _kind(scene: Scene, block: Block) -> str:
+def _kind(scene: BlockScene, block: Block) -> str:
     if block.title is not None:
         return "title"
     choice = scene.choice(block)

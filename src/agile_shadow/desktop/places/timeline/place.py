@@ -27,11 +27,11 @@ from ..place import PlacePage
 from .block_panel import BlockPanel
 from .clip_list import ClipList
 from .cut_buttons import CutButtons
-from .doing import Doing
+from .doing import CutCommands
 from .lines_bar import LinesBar
 from .notes import Notes
 from .paint import marked
-from .placing import Placing
+from .placing import PlacingOverlay
 from .sights import Sights
 from .view import TimelineView
 
@@ -59,8 +59,8 @@ class TimelinePlace(PlacePage):
         self.clips, self.model = self.list.table, self.list.model
         self.sights = Sights(work, self._sight_came)
         self.view = TimelineView(self.panel.player.presence, self.sights)
-        self.placing = Placing(work, self.panel.viewer)
-        self.doing = Doing(work, self.view, work.problem.emit)
+        self.placing = PlacingOverlay(work, self.panel.viewer)
+        self.doing = CutCommands(work, self.view, work.problem.emit)
         self._on_timeline = False
         self._position = 0
         self._line = ""

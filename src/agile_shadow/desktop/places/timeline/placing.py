@@ -19,7 +19,7 @@ _GRIP, _REACH = 5.0, 11.0  # pixels
 _AWAY = 0.09  # of the frame's height: the knob by which it is turned
 
 
-class Placing:
+class PlacingOverlay:
     """Lies over the viewer while a block of the timeline is in it, selected, and the picture stands still."""
 
     def __init__(self, work: Work, viewer: Viewer) -> None:

@@ -12,7 +12,7 @@ from .sights import Sights
 
 
 @dataclass
-class Scene:
+class BlockScene:
     """What is to be drawn."""
 
     project: Project

@@ -13,7 +13,7 @@ from ....core.timeline import Kind, Timeline
 from ... import theme
 from . import paint
 from .rows import HEAD, RULER
-from .scene import Scene
+from .scene import BlockScene
 from .sights import Sights
 
 if TYPE_CHECKING:
@@ -54,7 +54,7 @@ class Still:
         view = self._view
         pixmap.fill(theme.colour("panel"))
         painter = QPainter(pixmap)
-        scene = Scene(
+        scene = BlockScene(
             project, view.timeline, view.rows, self._presence, self._sights, frozenset(view.chosen), targets,
             view.gesture.caught, view.baked, self._kinds_known(project), view.shows_sights,
         )  # fmt: skip
