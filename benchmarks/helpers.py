@@ -28,13 +28,13 @@ from agile_shadow.core.helpers.spread import Spread
 from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.jobs import Executor, WorkerPool
 from agile_shadow.core.media import probe
-from agile_shadow.core.pairing.making import MakeRequest
 from agile_shadow.core.pairs import FileRef, Original
-from agile_shadow.core.pairs.making import make_proven_proxy
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Clip, ProjectSession, new_project, save_project
+from agile_shadow.core.proof.making import make_proven_proxy
 from agile_shadow.core.proxies import ProxyRequest
 from agile_shadow.core.shelves import Shelf, mark_shelf
+from agile_shadow.core.upkeep.making import MakeRequest
 from agile_shadow.desktop.__main__ import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work

@@ -30,10 +30,10 @@ from agile_shadow.core.media.signature import kept_signature, signature_place
 from agile_shadow.core.media.sketch import MOST, SketchRequest, kept_sketch, make_sketch
 from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.playback import ClipProgram, Player
 from agile_shadow.core.presets import Originals, Preset, Proxies, When, save_preset
 from agile_shadow.core.project import Clip, new_project
+from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.shelves import Shelf
 from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy

@@ -16,15 +16,15 @@ from typing import Any
 
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore, WorkerPool
+from agile_shadow.core.matching.assignment import Matching
+from agile_shadow.core.matching.evidence import Traits
 from agile_shadow.core.media import MediaInfo, probe
-from agile_shadow.core.pairing.search import Search
-from agile_shadow.core.pairs.evidence import Traits
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.matching import Matching
-from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.time import timecode_at
+from agile_shadow.core.upkeep.search import Search
 from agile_shadow.stand_ins.elsewhere import (
     Derived,
     DrawnClip,

@@ -159,7 +159,7 @@ def stored(drawn_card: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.fixture
 def place(stored: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """The same at its own paths again, with the memory of the machine that made it."""
-    from agile_shadow.core.pairing import removing
+    from agile_shadow.core.upkeep import removing
     from tests.core.test_outside import into_a_trash_of_its_own
 
     kept = stored.with_name(f".{stored.name} kept")

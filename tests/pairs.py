@@ -12,9 +12,9 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairs import Proof
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import Originals, Preset
 from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 
 

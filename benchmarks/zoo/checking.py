@@ -20,10 +20,10 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import MediaInfo, SoundReader, open_reader, to_bgra
 from agile_shadow.core.media.poster import poster
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import CODECS, Preset, Proxies, Takes
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project
 from agile_shadow.core.project.report import IngestReport
+from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.proxies.sizes import proxy_pixels
 from agile_shadow.core.timeline import append

@@ -17,8 +17,8 @@ import numpy as np
 from agile_shadow.core.media import index, placing, probe
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.pair import Proof
-from agile_shadow.core.pairs.proof import ProveRequest, prove
 from agile_shadow.core.presets import CODECS
+from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, picture, transcode
 
 from . import patching

@@ -12,10 +12,10 @@ import pytest
 from agile_shadow.core import drives as machine
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.media.joined import joined_name
-from agile_shadow.core.pairing.missing import missing_files
 from agile_shadow.core.pairs import FileRef, Original
 from agile_shadow.core.project import Clip, load_project, new_project
 from agile_shadow.core.shelves import Attending, attending
+from agile_shadow.core.upkeep.missing import missing_files
 from tests.until import until
 
 

@@ -12,7 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from agile_shadow.core.helpers.choosing import Row
 from agile_shadow.core.helpers.entries import SharedJob, Try
 from agile_shadow.core.helpers.kinds import kind_of
-from agile_shadow.core.pairs.making import make_proven_proxy
+from agile_shadow.core.proof.making import make_proven_proxy
 
 KIND = kind_of(make_proven_proxy)
 

@@ -35,14 +35,14 @@ from agile_shadow.core.media.packets import Gap, packets_of
 from agile_shadow.core.media.samples import samples_of
 from agile_shadow.core.media.sequence import grouped, member_name
 from agile_shadow.core.media.whole import damage_words, look_through
-from agile_shadow.core.pairs.colour import Coded, ColourPair, _told
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.hearing import listen
-from agile_shadow.core.pairs.proof import ProveRequest, prove
-from agile_shadow.core.pairs.witness import frames_wrong, gap_ends, is_doubtful
 from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, load_project
+from agile_shadow.core.proof.colour import Coded, ColourPair, _told
+from agile_shadow.core.proof.hearing import listen
+from agile_shadow.core.proof.prover import ProveRequest, prove
+from agile_shadow.core.proof.witness import frames_wrong, gap_ends, is_doubtful
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.proxies.sizes import proxy_pixels, shape_error
 from agile_shadow.core.proxies.transcode import Transcode

@@ -14,13 +14,13 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 from hypothesis.strategies import integers, sampled_from
 
 from agile_shadow.core.media import MediaInfo
-from agile_shadow.core.pairing.missing import Again, Missing, take_again
-from agile_shadow.core.pairing.search import Offer
-from agile_shadow.core.pairing.taking import accepted, take, unpair, with_offset, with_proxy
 from agile_shadow.core.pairs import FileRef, Original, Proof, Proxy, Stamp
 from agile_shadow.core.project import Clip, Project, ProjectSession, load_project, new_project, save_project
 from agile_shadow.core.shelves import Shelf
 from agile_shadow.core.timeline import append
+from agile_shadow.core.upkeep.missing import Again, Missing, take_again
+from agile_shadow.core.upkeep.search import Offer
+from agile_shadow.core.upkeep.taking import accepted, take, unpair, with_offset, with_proxy
 
 INFO = MediaInfo("video", "mov", 1, Fraction(2), frame_rate=Fraction(25), frames=50, width=16, height=16,
                  display_width=16, display_height=16)  # fmt: skip
@@ -219,7 +219,7 @@ def test_an_edit_that_decides_nothing_is_no_step(session: ProjectSession) -> Non
     assert session.undo_label is None
 
 
-@pytest.mark.parametrize("module", ["agile_shadow.core.playback", "agile_shadow.core.pairing.search"])
+@pytest.mark.parametrize("module", ["agile_shadow.core.playback", "agile_shadow.core.upkeep.search"])
 def test_heavy_libraries_are_loaded_when_they_are_needed(module: str) -> None:
     code = f"import {module}, sys; print([m for m in ('cv2', 'scipy', 'sounddevice') if m in sys.modules])"
     said = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout

@@ -36,8 +36,8 @@ from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.media import probe
 from agile_shadow.core.media.info import SEQUENCE
 from agile_shadow.core.pairs import Proof, Stamp
-from agile_shadow.core.pairs.making import make_for_another, make_proven_proxy, name_from_another
 from agile_shadow.core.presets import Proxies
+from agile_shadow.core.proof.making import make_for_another, make_proven_proxy, name_from_another
 from agile_shadow.core.proxies import ProxyRequest, remembered_made
 from agile_shadow.core.shelves import Shelf, mark_shelf
 from tests.drawn import draw
@@ -496,7 +496,7 @@ def test_what_ends_while_it_is_taken_back_leaves_nothing(shelves: tuple[Shelf, S
 def pair(shelves: tuple[Shelf, Shelf]) -> Any:
     """What is asked for the proof of a pair."""
     from agile_shadow.core.pairs.half import Half
-    from agile_shadow.core.pairs.proof import ProveRequest
+    from agile_shadow.core.proof.prover import ProveRequest
 
     made = make_proven_proxy(asked(shelves), no_report)
     original = Half(shelves[0].root / "day" / "A001.mov", made.original)
@@ -504,7 +504,7 @@ def pair(shelves: tuple[Shelf, Shelf]) -> Any:
 
 
 def test_a_proof_made_elsewhere_is_the_one_made_here(shelves: tuple[Shelf, Shelf], pair: Any) -> None:
-    from agile_shadow.core.pairs.proof import prove
+    from agile_shadow.core.proof.prover import prove
 
     kind = kind_of(prove)
     assert kind is not None and kind is KINDS["proof"]

@@ -36,7 +36,6 @@ from agile_shadow.core.ingest import known as known_module
 from agile_shadow.core.ingest.inspecting import tidy_posters
 from agile_shadow.core.jobs import CopyRecord, JobStore, WorkerPool
 from agile_shadow.core.log import cache_folder
-from agile_shadow.core.pairing import missing
 from agile_shadow.core.playback import SoundOutput
 from agile_shadow.core.presets import Preset, save_preset
 from agile_shadow.core.project import Clip, Footage, Project, ProjectSession, load_project
@@ -45,6 +44,7 @@ from agile_shadow.core.project.report import Problem, ReportRow
 from agile_shadow.core.shelves import Shelf, look_at, mounted_volumes
 from agile_shadow.core.state import opened, state_file, what_was_set_aside
 from agile_shadow.core.threads import Errands, guarded, joined, told_of_all
+from agile_shadow.core.upkeep import missing
 from tests.drawn import draw
 from tests.footage import here, ingest, preset
 from tests.until import until

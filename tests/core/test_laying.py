@@ -14,16 +14,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_shadow.core.compositing import Mixer
+from agile_shadow.core.matching.lag import Lag, LagRequest, lag_of, place_in
 from agile_shadow.core.media import MediaInfo, probe
-from agile_shadow.core.pairing.laying import asked_for, decided
 from agile_shadow.core.pairs import FileRef, Original
-from agile_shadow.core.pairs.lag import Lag, LagRequest, lag_of, place_in
 from agile_shadow.core.playback import TimelineProgram
 from agile_shadow.core.presets import Preset
 from agile_shadow.core.project import Clip, Project, load_project, new_project
 from agile_shadow.core.project.laying import Lead, lay, leads_by_timecode
 from agile_shadow.core.switch import Choice
 from agile_shadow.core.timeline import Timeline, append, cut, with_speed
+from agile_shadow.core.upkeep.laying import asked_for, decided
 from tests.footage import ingest
 
 RATE = 48_000

@@ -27,9 +27,6 @@ from agile_shadow.core.ingest import CopyItem, CopyRequest, copy_and_prove, post
 from agile_shadow.core.ingest.copying import copy_file
 from agile_shadow.core.media import MediaInfo, as_form, probe
 from agile_shadow.core.media.opening import open_media
-from agile_shadow.core.pairing import removing
-from agile_shadow.core.pairing.removing import bring_back, remove_files, with_again, without
-from agile_shadow.core.pairing.trash import out_of_trash
 from agile_shadow.core.pairs import FileRef
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.presets.library import load_preset, parse_preset
@@ -38,6 +35,9 @@ from agile_shadow.core.project.guarding import refuse_footage
 from agile_shadow.core.project.report import IngestReport
 from agile_shadow.core.shelves import MARK
 from agile_shadow.core.strict import exact, read_json
+from agile_shadow.core.upkeep import removing
+from agile_shadow.core.upkeep.removing import bring_back, remove_files, with_again, without
+from agile_shadow.core.upkeep.trash import out_of_trash
 from tests.drawn import draw
 from tests.footage import here, ingest, refusal
 

@@ -13,23 +13,23 @@ from hypothesis import strategies as some
 
 from agile_shadow.core.desk import MakeRun
 from agile_shadow.core.jobs import JobStore, Machine, WorkerPool
+from agile_shadow.core.matching.alignment import PictureFit, fit_sound, something_moves
+from agile_shadow.core.matching.assignment import Looks, Matching
+from agile_shadow.core.matching.evidence import Traits
+from agile_shadow.core.matching.names import addition_between, core_of, match_names
 from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.fingerprint import ENVELOPE_RATE, Fingerprint
-from agile_shadow.core.pairing.by_hand import offer_by_hand
-from agile_shadow.core.pairing.making import make_request
-from agile_shadow.core.pairing.missing import find_again, missing_files, take_again
-from agile_shadow.core.pairing.proving import due
-from agile_shadow.core.pairing.removing import remove_files, without
-from agile_shadow.core.pairing.taking import take
-from agile_shadow.core.pairs.alignment import PictureFit, fit_sound, something_moves
-from agile_shadow.core.pairs.evidence import Traits
-from agile_shadow.core.pairs.matching import Looks, Matching
-from agile_shadow.core.pairs.names import addition_between, core_of, match_names
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.time import timecode_at
 from agile_shadow.core.timeline import append
+from agile_shadow.core.upkeep.by_hand import offer_by_hand
+from agile_shadow.core.upkeep.making import make_request
+from agile_shadow.core.upkeep.missing import find_again, missing_files, take_again
+from agile_shadow.core.upkeep.proving import due
+from agile_shadow.core.upkeep.removing import remove_files, without
+from agile_shadow.core.upkeep.taking import take
 from agile_shadow.stand_ins.elsewhere import Derived, Elsewhere, plan, write_all, write_original, write_proxy
 from tests.conftest import hashes
 from tests.footage import here, refusal

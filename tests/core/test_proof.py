@@ -13,9 +13,9 @@ import pytest
 from agile_shadow.core.media import probe
 from agile_shadow.core.pairs import Proof, Stamp
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.hearing import compare
-from agile_shadow.core.pairs.proof import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
 from agile_shadow.core.presets import Proxies
+from agile_shadow.core.proof.hearing import compare
+from agile_shadow.core.proof.prover import LETTERS_LEFT_OUT, ProveRequest, beside_sisters, prove
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.stand_ins.elsewhere import Derived, burnt, write_original, write_proxy
 from tests.footage import here

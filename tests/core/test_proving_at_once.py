@@ -12,9 +12,9 @@ from typing import Any
 import pytest
 
 from agile_shadow.core.errors import Cancelled
-from agile_shadow.core.pairing.proving import Prover
 from agile_shadow.core.pairs import Proof
 from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.upkeep.proving import Prover
 
 
 class Several:
@@ -47,7 +47,7 @@ class Several:
 
 
 def stamp_of(request: Any) -> Any:
-    from agile_shadow.core.pairs.proof import stamp_of
+    from agile_shadow.core.proof.prover import stamp_of
 
     return stamp_of(request)
 

@@ -28,10 +28,10 @@ from agile_shadow.core.jobs.line import Line
 from agile_shadow.core.jobs.listing import Listing
 from agile_shadow.core.jobs.task import Submitted
 from agile_shadow.core.media import probe
-from agile_shadow.core.pairing.making import make_request
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, ProjectSession, load_project, save_project
 from agile_shadow.core.timeline import append
+from agile_shadow.core.upkeep.making import make_request
 from tests.footage import ingest, refusal
 from tests.until import until
 
@@ -732,7 +732,7 @@ from pathlib import Path
 from agile_shadow.core.desk import Desk
 from agile_shadow.core.film import plain_film
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.pairing.making import MakeRequest, make_request
+from agile_shadow.core.upkeep.making import MakeRequest, make_request
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectLock, ProjectSession
 path, out, kind = Path(sys.argv[1]), Path(sys.argv[2]), sys.argv[3]

@@ -28,18 +28,19 @@ from agile_shadow.core.media.signature import (
     kept_signature,
     signature_place,
 )
-from agile_shadow.core.pairing.proving import due, prove_request
-from agile_shadow.core.pairs import Proof, proof
-from agile_shadow.core.pairs.every import Stray, strays
+from agile_shadow.core.pairs import Proof
 from agile_shadow.core.pairs.half import Half
-from agile_shadow.core.pairs.making import make_proven_proxy
 from agile_shadow.core.pairs.pair import ProvenResult
-from agile_shadow.core.pairs.proof import ProveRequest, prove
-from agile_shadow.core.pairs.signed import _is_apart
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.proof import prover as proof
+from agile_shadow.core.proof.every import Stray, strays
+from agile_shadow.core.proof.making import make_proven_proxy
+from agile_shadow.core.proof.prover import ProveRequest, prove
+from agile_shadow.core.proof.signed import _is_apart
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
 from agile_shadow.core.storage.outside import keep_to_limit
+from agile_shadow.core.upkeep.proving import due, prove_request
 from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 from tests.footage import ingest, preset
 from tests.pairs import clip
@@ -182,8 +183,8 @@ def test_the_proof_comes_with_the_proxy_where_it_takes_little_beside_the_making(
 ) -> None:
     request = ProxyRequest(signed.path, tmp_path / "x" / "p.mov", Proxies(codec="h264"), probe(signed.path))
     assert not isinstance(make_proven_proxy(request, quiet), ProvenResult)  # a clip of two seconds waits for its turn
-    monkeypatch.setattr("agile_shadow.core.pairs.making._MOST", 1e6)
-    monkeypatch.setattr("agile_shadow.core.pairs.witness._CHEAP", 0.0)
+    monkeypatch.setattr("agile_shadow.core.proof.making._MOST", 1e6)
+    monkeypatch.setattr("agile_shadow.core.proof.witness._CHEAP", 0.0)
     result = make_proven_proxy(request, quiet)
     assert isinstance(result, ProvenResult) and result.proof is not None and result.proof.state == "proven"
     assert (result.proof.stamp.proxy_size, result.proof.stamp.original_size) == (
@@ -207,8 +208,8 @@ def test_what_cannot_be_proved_at_once_is_made_all_the_same(
         raise RuntimeError("planted")
 
     monkeypatch.setattr(proof, "prove", break_off)
-    monkeypatch.setattr("agile_shadow.core.pairs.making._MOST", 1e6)
-    monkeypatch.setattr("agile_shadow.core.pairs.witness._CHEAP", 0.0)
+    monkeypatch.setattr("agile_shadow.core.proof.making._MOST", 1e6)
+    monkeypatch.setattr("agile_shadow.core.proof.witness._CHEAP", 0.0)
     result = make_proven_proxy(ProxyRequest(signed.path, tmp_path / "p.mov", Proxies(codec="h264")), quiet)
     assert not isinstance(result, ProvenResult) and result.path.is_file()
 

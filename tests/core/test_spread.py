@@ -28,8 +28,8 @@ from agile_shadow.core.helpers.presence import Helper
 from agile_shadow.core.helpers.spread import Spread
 from agile_shadow.core.jobs import Handed, Hands, JobStore, Listing, Piece
 from agile_shadow.core.media import MediaInfo
-from agile_shadow.core.pairs.making import NameRequest, make_proven_proxy
 from agile_shadow.core.presets import Proxies
+from agile_shadow.core.proof.making import NameRequest, make_proven_proxy
 from agile_shadow.core.proxies import ProxyRequest
 from agile_shadow.core.shelves import Shelf
 

@@ -17,16 +17,16 @@ from agile_shadow.core.errors import MediaError
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import probe
 from agile_shadow.core.media.likeness import ssim
-from agile_shadow.core.pairing.making import MakeRequest
-from agile_shadow.core.pairing.proving import due
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.pair import Stamp
-from agile_shadow.core.pairs.still import prove_still, still_pixels
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import Project, ProjectSession, load_project
+from agile_shadow.core.proof.still import prove_still, still_pixels
 from agile_shadow.core.proxies import ProxyRequest, make_or_take_proxy
 from agile_shadow.core.switch import Presence, choose
 from agile_shadow.core.timeline import append
+from agile_shadow.core.upkeep.making import MakeRequest
+from agile_shadow.core.upkeep.proving import due
 from tests.footage import ingest
 from tests.until import until
 

@@ -13,15 +13,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from agile_shadow.core.media import FrameReader, probe
-from agile_shadow.core.pairing.proving import due, prove_request
-from agile_shadow.core.pairs.proof import prove
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import Project, load_project, save_project
+from agile_shadow.core.proof.prover import prove
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
 from agile_shadow.core.storage import trimming
 from agile_shadow.core.storage.carrying import CarryRequest, carry
 from agile_shadow.core.storage.trimming import used_seconds
 from agile_shadow.core.timeline import Dissolve, Timeline, Track, append, with_speed
+from agile_shadow.core.upkeep.proving import due, prove_request
 from tests.conftest import own_copy
 from tests.core.test_kit import BLOCK
 from tests.core.test_storage import one_byte, quiet

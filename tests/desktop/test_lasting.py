@@ -300,7 +300,7 @@ def _flipped(project: Any) -> Any:
 def test_removed_proxies_are_brought_back_and_undo_never_shows_ruins(
     qtbot: QtBot, film: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, open_window: Opener
 ) -> None:
-    from agile_shadow.core.pairing import removing
+    from agile_shadow.core.upkeep import removing
     from tests.core.test_outside import into_a_trash_of_its_own
 
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QInputDialog, QMessageBox, 
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.ingest import Problem
-from agile_shadow.core.pairing import removing
+from agile_shadow.core.upkeep import removing
 from agile_shadow.desktop.unsaved import ask_unsaved
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop import surfaces

@@ -14,13 +14,13 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.kit import KitRequest, make_kit, open_kit
-from agile_shadow.core.pairing import removing
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.shelves import attending
 from agile_shadow.core.storage import find_items
 from agile_shadow.core.storage.keeping import KeepResult, Lost
 from agile_shadow.core.storage.kept import plan_of
 from agile_shadow.core.timeline import append
+from agile_shadow.core.upkeep import removing
 from agile_shadow.desktop.places.storage import StoragePlace
 from agile_shadow.desktop.places.storage.home_dialog import KitHomeDialog
 from agile_shadow.desktop.places.storage.kept_dialog import KeptDialog

@@ -16,11 +16,11 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core import timeline as edits
-from agile_shadow.core.pairing.laying import LayingAsked
 from agile_shadow.core.playback import Reason, remove_bake_file
 from agile_shadow.core.project import Bake, load_project, save_project
 from agile_shadow.core.project.laying import clock_of
 from agile_shadow.core.timeline import Block, Timeline
+from agile_shadow.core.upkeep.laying import LayingAsked
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
 from tests.desktop.test_window import (

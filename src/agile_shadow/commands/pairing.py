@@ -13,15 +13,15 @@ import typer
 from ..core.errors import ProjectError, ShadowError, sentence
 from ..core.handover import keep_edit_lists
 from ..core.jobs import WorkerPool
-from ..core.pairing.proving import ProofFound, due, holds, prove_request, sisters_of, with_proofs
-from ..core.pairing.search import Offer, Search
-from ..core.pairing.taking import take as taken
-from ..core.pairing.taking import unpair as parted
 from ..core.pairs import FileRef, Proof
-from ..core.pairs.proof import CompareRequest, beside_sisters, compare_files
-from ..core.pairs.proof import prove as prove_pair
 from ..core.project import Clip, Project, ProjectLock, ProjectSession, load_project
 from ..core.project.lock import COMMAND
+from ..core.proof.prover import CompareRequest, beside_sisters, compare_files
+from ..core.proof.prover import prove as prove_pair
+from ..core.upkeep.proving import ProofFound, due, holds, prove_request, sisters_of, with_proofs
+from ..core.upkeep.search import Offer, Search
+from ..core.upkeep.taking import take as taken
+from ..core.upkeep.taking import unpair as parted
 from .shared import AsJson, ProjectFile, answer, say, told
 
 _PATIENCE = 5.0  # seconds to wait for another command

@@ -19,7 +19,7 @@ WORK = {  # what workers of a command need first: it is loaded for them while th
     "ingest": "agile_shadow.core.ingest.settling",
     "watch": "agile_shadow.core.ingest.settling",
     "export": "agile_shadow.core.film.render",
-    "prove": "agile_shadow.core.pairs.proof",
+    "prove": "agile_shadow.core.proof.prover",
 }
 
 

@@ -12,8 +12,8 @@ from ..core.film import FilmRequest
 from ..core.handover import keep_edit_lists
 from ..core.ingest import IngestRequest, IngestRun
 from ..core.jobs import Piece
-from ..core.pairing.making import MakeRequest
 from ..core.shelves import Shelf
+from ..core.upkeep.making import MakeRequest
 
 if TYPE_CHECKING:
     from .work import Work

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from ..core.errors import Cancelled, ShadowError, sentence
-from ..core.pairing.laying import LayingAsked, asked_for, decided
-from ..core.pairs.lag import Lag, lag_of
+from ..core.matching.lag import Lag, lag_of
 from ..core.project import Project
 from ..core.project.laying import lay, pictures_of, recordings
+from ..core.upkeep.laying import LayingAsked, asked_for, decided
 
 if TYPE_CHECKING:
     from .work import Work

@@ -15,7 +15,7 @@ from PySide6.QtCore import QObject, Signal
 from ..core.amounts import counted
 from ..core.errors import Cancelled, sentence
 from ..core.jobs import Executor
-from ..core.pairing.proving import Prover
+from ..core.upkeep.proving import Prover
 from .job_lines import JobLine
 
 if TYPE_CHECKING:

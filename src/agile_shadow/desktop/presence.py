@@ -15,10 +15,10 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from ..core.pairing.missing import missing_files
 from ..core.project import Project
 from ..core.shelves import Attending
 from ..core.switch import Presence
+from ..core.upkeep.missing import missing_files
 
 if TYPE_CHECKING:
     from .work import Work

@@ -18,12 +18,12 @@ from ..helpers.spreading import Spreading
 from ..ingest import IngestReport, IngestRequest, IngestRun, Watch, watched_folders
 from ..ingest.watched import QUIET
 from ..jobs import JobRecord, JobStore, Machine
-from ..pairing.making import MakeRequest
 from ..project import ProjectSession
 from ..shelves import Shelf
 from ..storage.kept import is_due, last_kept, plan_of
 from ..storage.outside import keep_to_limit
 from ..threads import joined
+from ..upkeep.making import MakeRequest
 from .film import FilmRun, film_request
 from .keeping import KeepRun, SecondRun, keep_values
 from .making import MakeRun

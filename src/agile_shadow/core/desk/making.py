@@ -22,13 +22,13 @@ from ..estimates.headroom import Headroom, keep_headroom
 from ..ingest import Context, SourceFile, proxy_place, token_values
 from ..ingest.setting import though_state_fails
 from ..jobs import JobStore, Machine, Piece
-from ..pairing.making import MakeRequest
 from ..pairs import FileRef, pair_made_proxy
-from ..pairs.making import make_proven_proxy
 from ..presets import Proxies, describes_proxies
 from ..project import Clip, Footage, ProjectSession
+from ..proof.making import make_proven_proxy
 from ..proxies import ProxyRequest, ProxyResult
 from ..shelves import open_root, put_mark_and_remember
+from ..upkeep.making import MakeRequest
 from .queued import QueuedRun
 
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 from ..amounts import counted
 from ..jobs import Report
-from ..pairs.names import core_of, match_names
+from ..matching.names import core_of, match_names
 from ..project import Clip, Project
 from ..project.lines import start_frame
 from ..timeline import Block, Dissolve, Marker, Timeline, Track, new_id

@@ -9,7 +9,7 @@ from typing import Any
 from ..below import Anchor
 from ..film.elsewhere import name_film_from_another
 from ..jobs import Task
-from ..pairs.making import name_from_another
+from ..proof.making import name_from_another
 from ..shelves import Shelf
 from .film_orders import FILM, film_answered, film_order, film_text, film_weight, film_work
 from .orders import PROXY, HelperWork, Order, answer_of, answered, order_of, weight_of, work_of
@@ -44,8 +44,8 @@ _FILMS = HelperKind(
     film_work, film_text, away=True,
 )  # fmt: skip
 _BY_TASK = {  # by name: what proofs compute with is loaded where they are made
-    ("agile_shadow.core.pairs.making", "make_proven_proxy"): _PROXIES,
-    ("agile_shadow.core.pairs.proof", "prove"): _PROOFS,
+    ("agile_shadow.core.proof.making", "make_proven_proxy"): _PROXIES,
+    ("agile_shadow.core.proof.prover", "prove"): _PROOFS,
     ("agile_shadow.core.film.render", "make_film"): _FILMS,
 }
 KINDS: Mapping[str, HelperKind] = {one.name: one for one in _BY_TASK.values()}

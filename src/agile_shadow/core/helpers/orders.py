@@ -20,8 +20,8 @@ from ..files import is_partial, partial_path
 from ..media import MediaInfo
 from ..media.sequence import status
 from ..pairs import Proof
-from ..pairs.making import NameRequest, UnnamedRequest, make_for_another
 from ..presets import Proxies
+from ..proof.making import NameRequest, UnnamedRequest, make_for_another
 from ..proxies import ProxyRequest, ProxyResult
 from ..shelves import Shelf, place_of
 from ..strict import Count, Id, PathText, Strict, Time, Words

@@ -23,7 +23,7 @@ from ..strict import Count, Frame, Strict, Time
 from .orders import HelperWork, Order, ShelfPlace, seen_shelf, weight_of
 
 if TYPE_CHECKING:
-    from ..pairs.proof import ProveRequest
+    from ..proof.prover import ProveRequest
 
 PROOF = "proof"
 
@@ -93,7 +93,7 @@ def take_proof(taken: TakeProof, report: Any) -> Proof:
 
 def proof_work(order: dict[str, Any], shelves: Mapping[str, tuple[Shelf, Anchor]]) -> HelperWork:
     """What an order means on a helper. Raises ShadowError as for other orders."""
-    from ..pairs.proof import ProveRequest, prove
+    from ..proof.prover import ProveRequest, prove
 
     try:
         read = ProofOrder.model_validate(order)

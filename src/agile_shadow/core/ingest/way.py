@@ -24,9 +24,9 @@ from ..estimates import (
 from ..estimates.headroom import keep_headroom
 from ..jobs import Executor, Handed
 from ..pairs import Proxy
-from ..pairs.making import make_proven_proxy
 from ..presets import codec_named
 from ..project import Clip
+from ..proof.making import make_proven_proxy
 from ..proxies import ProxyRequest, ProxyResult
 from ..proxies.sizes import proxy_pixels
 from .copying import (

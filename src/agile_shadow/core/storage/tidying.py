@@ -12,12 +12,12 @@ from pathlib import Path
 
 from ..errors import ShadowError, sentence
 from ..media.sequence import exists
-from ..pairing.removing import Removed, bring_back, remove_files, remove_recorded, with_again, without
-from ..pairing.trash import NO_TRASH, out_of_trash
 from ..pairs import Proxy
 from ..project import Bake, Clip, Footage, Project
 from ..project.guarding import footage_of, identity_of
 from ..proxies import made_as, made_below, remembered_made
+from ..upkeep.removing import Removed, bring_back, remove_files, remove_recorded, with_again, without
+from ..upkeep.trash import NO_TRASH, out_of_trash
 from .claims import Claim, claims_of, look_at_claims
 
 REASONS = {

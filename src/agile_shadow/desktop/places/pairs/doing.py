@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QMessageBox
 
 from ....core.amounts import counted
 from ....core.errors import ShadowError, sentence
-from ....core.pairing.making import make_request
-from ....core.pairing.removing import Removed, bring_back, remove_files, with_again, without
-from ....core.pairing.taking import accepted, unpair, with_offset
 from ....core.pairs import Proxy
 from ....core.presets import Preset
 from ....core.project import Clip, Project, other_projects
+from ....core.upkeep.making import make_request
+from ....core.upkeep.removing import Removed, bring_back, remove_files, with_again, without
+from ....core.upkeep.taking import accepted, unpair, with_offset
 from ... import words
 from ...work import Work
 from .rows import Pair

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject
 
-from ....core.pairing.by_hand import offer_by_hand
-from ....core.pairing.missing import FoundAgain, find_again, missing_files, take_again
-from ....core.pairing.search import Search
-from ....core.pairing.taking import take
-from ....core.pairs.names import Addition, addition_between
+from ....core.matching.names import Addition, addition_between
 from ....core.project import Clip
+from ....core.upkeep.by_hand import offer_by_hand
+from ....core.upkeep.missing import FoundAgain, find_again, missing_files, take_again
+from ....core.upkeep.search import Search
+from ....core.upkeep.taking import take
 from ...pair_work import RunningSearch
 from ...work import Work
 from .offers import OfferRow, rows_of_missing, rows_of_offers, told_of_offers

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from ....core.amounts import counted
 from ....core.below import Anchor
-from ....core.pairing.missing import missing_files
 from ....core.project import Footage, Project
 from ....core.shelves import (
     SECOND,
@@ -23,6 +22,7 @@ from ....core.shelves import (
 )
 from ....core.storage.keeping import KeepResult
 from ....core.storage.kept import KeepPlan, last_kept, plan_of
+from ....core.upkeep.missing import missing_files
 from ... import words
 
 _TELLING = 5  # files by which a moved shelf is known again

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
+from ..matching.lag import Lag, LagRequest
 from ..media.sequence import exists
-from ..pairs.lag import Lag, LagRequest
 from ..project import Clip, Project
 from ..project.laying import Lead, leads_by_timecode, pictures_of, recordings
 

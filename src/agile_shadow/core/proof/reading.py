@@ -14,8 +14,8 @@ from ..media import MediaInfo
 from ..media.coded import Coded, coded, matrix_of
 from ..media.likeness import ssim, upright_luma
 from ..media.signature import working_size
+from ..pairs.half import Half, Reader
 from .colour import ColourPair
-from .half import Half, Reader
 from .places import REACH, Curve, Luma, Seen, tone_curve
 
 _LIGHT = 400e6  # pixels of an original that are decoded as a whole

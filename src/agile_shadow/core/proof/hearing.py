@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..late import signal
+from ..matching.lag import place_in
 from ..media.channels import CHANNEL_RATE, Channels, channels_at
-from .lag import place_in
 
 _STRETCH = 4.0  # seconds
 _PLACES = (0.08, 0.5, 1.0)  # of the length that both have: the last stretch ends where they do

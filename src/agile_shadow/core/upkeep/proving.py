@@ -26,7 +26,7 @@ from ..project import Clip, Footage, Project, ProjectSession
 from ..threads import joined
 
 if TYPE_CHECKING:
-    from ..pairs.proof import ProveRequest
+    from ..proof.prover import ProveRequest
 
 log = logging.getLogger(__name__)
 
@@ -86,7 +86,7 @@ def holds(one: Due) -> bool:
 
 def prove_request(project: Project, one: Due) -> ProveRequest:
     """What a worker is asked. Raises ShadowError for a path that leads out of its shelf, links followed."""
-    from ..pairs.proof import ProveRequest
+    from ..proof.prover import ProveRequest
 
     for file in (one.clip.original.file, one.proxy.file):
         project.path(file)
@@ -96,7 +96,7 @@ def prove_request(project: Project, one: Due) -> ProveRequest:
 
 def sisters_of(project: Project, clip: Clip, proxy: Proxy) -> list[float]:
     """The likenesses of other clips' proven proxies that were made with the same settings and bear letters as well."""
-    from ..pairs.proof import LETTERS_LEFT_OUT
+    from ..proof.prover import LETTERS_LEFT_OUT
 
     made_as = proxy.info.made_as
     return [
@@ -221,7 +221,7 @@ class Prover:
 
     def _begun(self, one: Due) -> Future[Proof]:
         """The proof of a pair handed over; a future that fails where it could not be."""
-        from ..pairs.proof import prove
+        from ..proof.prover import prove
 
         try:
             request = prove_request(self._session.project, one)
@@ -237,7 +237,7 @@ class Prover:
         return future
 
     def _take(self, one: Due, future: Future[Proof]) -> None:
-        from ..pairs.proof import beside_sisters
+        from ..proof.prover import beside_sisters
 
         try:
             proof = future.result()

@@ -11,9 +11,9 @@ from dataclasses import dataclass, fields
 from ..jobs import Report
 from ..media.sequence import status
 from ..media.signature import has_signature
+from ..pairs.half import Half
+from ..pairs.pair import Proof, ProvenResult, Stamp
 from ..proxies import ProxyRequest, ProxyResult
-from .half import Half
-from .pair import Proof, ProvenResult, Stamp
 
 log = logging.getLogger(__name__)
 
@@ -105,7 +105,7 @@ def _takes_little(result: ProxyResult, took: float) -> bool:
 def _proof(request: ProxyRequest, result: ProxyResult) -> Proof | None:
     if result.original.kind != "video" or not has_signature(request.original):
         return None
-    from .proof import ProveRequest, prove  # workers alone need it
+    from .prover import ProveRequest, prove  # workers alone need it
     from .witness import is_doubtful
 
     halves = Half(request.original, result.original), Half(result.path, result.info)

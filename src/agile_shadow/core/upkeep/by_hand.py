@@ -6,10 +6,10 @@ from pathlib import Path
 
 from ..errors import MediaError, ShadowError
 from ..jobs import Executor
+from ..matching.evidence import Sign
 from ..media import MediaInfo
 from ..media.fingerprint import need_picture
 from ..media.sequence import status
-from ..pairs.evidence import Sign
 from ..pairs.half import Half
 from ..project import Clip, Project
 from .search import Offer, Role

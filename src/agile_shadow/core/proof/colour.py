@@ -15,7 +15,7 @@ from av.video.codeccontext import VideoCodecContext
 
 from ..media.coded import WEIGHTS, Coded
 from ..media.opening import open_media
-from .half import Half
+from ..pairs.half import Half
 
 _UNSPECIFIED = 2  # ITU-T H.273
 _NAMES = {1: "BT.709", 5: "BT.601", 6: "BT.601", 7: "SMPTE 240M", 9: "BT.2020", 10: "BT.2020"}

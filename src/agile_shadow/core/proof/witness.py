@@ -14,7 +14,7 @@ import numpy as np
 from ..amounts import counted
 from ..media.opening import open_media
 from ..media.whole import Whole, look_through
-from .half import Half
+from ..pairs.half import Half
 
 _OFF = 0.0025  # seconds by which a frame's time may be off: containers round to a millisecond
 _NO_INDEX = ("mpegts", "mpeg", "mpegvideo", "h264", "hevc", "mjpeg", "dv")  # formats without one

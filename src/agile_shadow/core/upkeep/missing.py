@@ -13,11 +13,11 @@ from typing import Literal
 from ..errors import Cancelled, ShadowError
 from ..hashing import checksum_of
 from ..jobs import Executor
+from ..matching.evidence import Sign
 from ..media import MediaInfo
 from ..media.recording import as_form, form_of
 from ..media.sequence import exists, members
 from ..pairs import FileRef, Proxy
-from ..pairs.evidence import Sign
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .taking import reference_of, with_proxy

@@ -12,16 +12,16 @@ import numpy as np
 from ..amounts import counted
 from ..errors import ShadowError
 from ..jobs import Report
+from ..matching.alignment import NONE, fit_pictures
+from ..matching.evidence import Traits, same_rate
 from ..media import probe
 from ..media.fingerprint import dense_grids, fingerprint, need_picture
 from ..media.sequence import status
+from ..pairs.half import Half
+from ..pairs.pair import Proof, ProofState, Stamp
 from ..time import frame_of, is_drop_frame, rate_label, timecode_at
-from .alignment import NONE, fit_pictures
 from .colour import colours_wrong
-from .evidence import Traits, same_rate
-from .half import Half
 from .hearing import listen
-from .pair import Proof, ProofState, Stamp
 from .places import Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
 from .signed import Signed, confirmed, read_signed

@@ -7,13 +7,13 @@ from pathlib import Path
 
 from ..errors import ShadowError
 from ..jobs import Report
+from ..matching.alignment import NONE, fit_pictures, fit_sound
+from ..matching.assignment import Looks
+from ..matching.evidence import MOVES_ALIKE
 from ..media import MediaInfo, probe
 from ..media.fingerprint import Fingerprint, dense_grids, fingerprint
-from ..pairs.alignment import NONE, fit_pictures, fit_sound
-from ..pairs.evidence import MOVES_ALIKE
 from ..pairs.half import Half
-from ..pairs.matching import Looks
-from ..pairs.proof import exact_offset
+from ..proof.prover import exact_offset
 
 _LONGEST = 20_000  # frames of a file that are laid over originals
 

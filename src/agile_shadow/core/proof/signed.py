@@ -13,9 +13,9 @@ from ..media.coded import Coded, coded, matrix_of
 from ..media.fingerprint import Grids, grid_of
 from ..media.likeness import ssim, upright_luma
 from ..media.signature import Signature, kept_signature
+from ..pairs.half import Half
 from .colour import ColourPair
 from .every import Stray, places_of, strays
-from .half import Half
 from .places import REACH, Seen, tone_curve
 from .reading import Readings, opened, read_places
 

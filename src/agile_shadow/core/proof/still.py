@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from ..errors import MediaError
 from ..media.likeness import ssim
 from ..media.opening import ODD_FILE, open_media
-from .half import Half
-from .pair import Proof, Stamp
+from ..pairs.half import Half
+from ..pairs.pair import Proof, Stamp
 
 _ALIKE = 0.9  # SSIM of brightness from which they are the same picture
 _SHAPE_ROOM = 0.03

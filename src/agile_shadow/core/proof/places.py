@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..late import optimize
+from ..matching.alignment import NONE, correlation, something_moves
 from ..media.fingerprint import HIGH, WIDE
-from .alignment import NONE, correlation, something_moves
 
 REACH = 3  # frames to both sides
 _BINS = 64  # levels of the curve

@@ -13,15 +13,15 @@ import numpy as np
 from ..errors import Cancelled, ShadowError
 from ..estimates.measurements import key_of
 from ..jobs import Executor
+from ..matching.alignment import standing_table
+from ..matching.assignment import Candidate, Match, Matching, Verdict
+from ..matching.evidence import Sign, Traits, same_rate
+from ..matching.names import Addition
 from ..media import MediaInfo
 from ..media.fingerprint import Fingerprint
 from ..media.sequence import status
 from ..pairs import FileRef
-from ..pairs.alignment import standing_table
-from ..pairs.evidence import Sign, Traits, same_rate
 from ..pairs.half import Half
-from ..pairs.matching import Candidate, Match, Matching, Verdict
-from ..pairs.names import Addition
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .prints import Prints
