@@ -214,7 +214,7 @@ def test_shelves_are_read_in_the_queue_and_when_their_time_has_come(place: Path)
         (piece,) = JobStore().pieces(run=run.job)
         assert piece.state == "done" and "as recorded" in piece.note
         set_plan(attic.root, 2, night=False)
-        desk.keep_what_is_due()
+        desk.minding.keep_what_is_due()
         assert not desk.runs
         note_kept(KeepResult(**{**vars(last), "ended": time.time() - 15 * 86_400}))
         set_plan(attic.root, 2, night=False)

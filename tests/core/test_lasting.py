@@ -353,7 +353,7 @@ def test_the_desk_goes_on_minding_and_tells(tmp_path: Path, monkeypatch: pytest.
 
     monkeypatch.setattr(desk, "go_on", fail)
     told: list[str] = []
-    desk.mind(told.append)
+    desk.minding.begin(told.append)
     until(lambda: len(calls) >= 3)
     assert len(told) == 1 and "planted" in told[0]
     assert desk.close(10)

@@ -56,7 +56,7 @@ def test_the_limit_is_kept_by_itself_while_a_project_is_open(tmp_path: Path) -> 
     session = ProjectSession.open(tmp_path / "p.otio")
     desk = Desk(session, JobStore())
     try:
-        desk.mind()
+        desk.minding.begin()
         until(lambda: not old.exists(), 20)
         assert new.exists()
     finally:

@@ -259,7 +259,7 @@ def test_a_watched_folder_is_listed_taken_in_and_stopped(
     click_source(qtbot, window, "in")
     qtbot.waitUntil(lambda: window.ingest.sources.watch.text() == "Stop watching", timeout=5_000)
     qtbot.mouseClick(window.ingest.sources.watch, LEFT)
-    qtbot.waitUntil(lambda: window.work.desk.watches == [], timeout=5_000)
+    qtbot.waitUntil(lambda: window.work.desk.minding.watches == [], timeout=5_000)
 
 
 def test_work_goes_on_without_the_window_and_is_found_again(

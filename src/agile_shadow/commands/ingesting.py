@@ -258,7 +258,7 @@ def _watch(project: Path, quiet: float, once: bool, ended: Callable[[IngestRepor
 
     desk.ended.connect(told_of)
     try:
-        desk.mind(say)
+        desk.minding.begin(say)
         _until_done(desk, quiet, once)
     except KeyboardInterrupt:
         text = "Ended by a signal; unfinished work continues the next time."
@@ -275,7 +275,7 @@ def _until_done(desk: Desk, quiet: float, once: bool) -> None:
     """Wait: for ever, or until nothing grows and nothing runs for longer than a file has to stay as it is."""
     idle_since = time.monotonic()
     while not once or time.monotonic() - idle_since < 2 * quiet + 2.5:
-        if desk.runs or any(watch.growing for watch in desk.watches):
+        if desk.runs or any(watch.growing for watch in desk.minding.watches):
             idle_since = time.monotonic()
         time.sleep(0.1)
 

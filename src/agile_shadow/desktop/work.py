@@ -208,7 +208,7 @@ class Work(QObject):
 
     def mind(self) -> None:
         """From now on begin what other programs hand over, and look after the watched folders."""
-        self.desk.mind(lambda text: self.call_here(lambda: self.problem.emit(text)))
+        self.desk.minding.begin(lambda text: self.call_here(lambda: self.problem.emit(text)))
         self._minding = QTimer(self)
         self._minding.setInterval(_MIND)
         self._minding.timeout.connect(self._mind)
@@ -217,7 +217,7 @@ class Work(QObject):
     def _mind(self) -> None:
         if self.desk.runs and not self._timer.isActive():
             self._timer.start()
-        if self.desk.watches:
+        if self.desk.minding.watches:
             self.watches_changed.emit()
 
     def end(self) -> None:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-import time
-from collections.abc import Callable, Iterable
-from contextlib import suppress
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,18 +13,17 @@ from psygnal import Signal
 from ..errors import ShadowError, sentence
 from ..film import FilmRequest
 from ..helpers.spreading import Spreading
-from ..ingest import IngestReport, IngestRequest, IngestRun, Watch, watched_folders
+from ..ingest import IngestReport, IngestRequest, IngestRun
 from ..ingest.watched import QUIET
 from ..jobs import JobRecord, JobStore, Machine
 from ..project import ProjectSession
 from ..shelves import Shelf
-from ..storage.kept import is_due, last_kept, plan_of
-from ..storage.outside import keep_to_limit
 from ..threads import joined
 from ..upkeep.making import MakeRequest
 from .film import FilmRun, film_request
 from .keeping import KeepRun, SecondRun, keep_values
 from .making import MakeRun
+from .minding import Minding
 from .queued import QueuedRun
 
 log = logging.getLogger(__name__)
@@ -35,9 +32,6 @@ Run = IngestRun | MakeRun | FilmRun | KeepRun | SecondRun
 _KINDS: dict[str, type[MakeRun | FilmRun | KeepRun | SecondRun]] = {
     one.kind: one for one in (MakeRun, FilmRun, KeepRun, SecondRun)
 }
-
-_DUE = 120.0  # seconds between two looks whether a shelf is to be read
-_LOOK = 2.0  # seconds between two looks at the queue on disk and at watched folders
 
 
 @dataclass(frozen=True)
@@ -62,6 +56,8 @@ class Desk:
     Runs copy side by side; proxies are made one run after the other. ``patient`` as in IngestRun. ``machine``: where
     all work is done; the desk ends it.
 
+    ``minding``: what it begins by itself.
+
     Large: what the window, the command line and the process without a window ask of all runs is asked of this one.
     """
 
@@ -73,18 +69,15 @@ class Desk:
     ) -> None:  # fmt: skip
         self.machine = machine or Machine()
         self.helpers = Spreading(self.machine, lambda: session.project.shelves)
-        self.watches: list[Watch] = []
         self._session = session
         self._store = store
         self._patient = patient
-        self._quiet = quiet
         self._lock = threading.RLock()
         self._runs: list[Run] = []
         self._given_up: set[int] = set()  # jobs that broke off here: they are not begun again by themselves
         self._threads: list[threading.Thread] = []
         self._closing = threading.Event()
-        self._minder: threading.Thread | None = None
-        self._due: threading.Thread | None = None
+        self.minding = Minding(self, session, quiet, self._closing)
 
     @property
     def runs(self) -> list[Run]:
@@ -167,26 +160,6 @@ class Desk:
             self._begin(run)
         return run
 
-    def keep_what_is_due(self) -> None:
-        """Read the shelves whose time has come by their plans. Touches drives."""
-        for shelf in self._session.project.shelves:
-            if shelf.made and is_due(plan_of(shelf.root), last_kept(shelf.root), time.time()) and shelf.is_present():
-                with suppress(ShadowError):  # it is being read
-                    self.keep(shelf)
-
-    def _look_what_is_due(self) -> None:
-        """On a thread of its own: a shelf that hangs must not keep the ingests waiting."""
-        if self._due is None or not self._due.is_alive():
-            self._due = threading.Thread(target=self._keep_due, name="due", daemon=True)
-            self._due.start()
-
-    def _keep_due(self) -> None:
-        try:
-            keep_to_limit()
-            self.keep_what_is_due()
-        except Exception:  # the next look may do better
-            log.warning("looking which shelf is to be read, and what is over its limit", exc_info=True)
-
     def _refuse_film(self, out: Path) -> None:
         self._refuse_if_closing(out)
         if any(run.out == out for run in self.films):
@@ -244,10 +217,8 @@ class Desk:
             self._runs.remove(run)
             if problem and run.job is not None:
                 self._given_up.add(run.job)
-        if isinstance(run, IngestRun):
-            for watch in self.watches:
-                if watch.request.source == run.request.source and (report is None or run.was_stopped):
-                    watch.forget(run.request)
+        if isinstance(run, IngestRun) and (report is None or run.was_stopped):
+            self.minding.forget(run.request)
         self._hear_late(run)
         self.ended.emit(Ended(run, report, problem))
 
@@ -301,55 +272,6 @@ class Desk:
     def _is_running(self, request: dict[str, object]) -> bool:
         return any(str(run.request.source) == request.get("source") for run in self.ingests)
 
-    # Watching
-
-    def mind(self, told: Callable[[str], None] = lambda text: None) -> None:
-        """From now on look after the queue on disk and the watched folders, until :meth:`close`."""
-        self.watch_again()
-        self._minder = threading.Thread(target=self._mind, args=(told,), name="ingest desk", daemon=True)
-        self._minder.start()
-
-    def watch_again(self) -> None:
-        """Watch the folders that are to be watched now."""
-        wanted = watched_folders(self._session.path)
-        with self._lock:
-            known = {watch.request: watch for watch in self.watches}
-            self.watches = [known.get(request) or self._watch(request) for request in wanted]
-
-    def _watch(self, request: IngestRequest) -> Watch:
-        watch = Watch(request, self._quiet)
-        watch.know(self._session.project)
-        return watch
-
-    def _mind(self, told: Callable[[str], None]) -> None:
-        said, looked = "", float("-inf")
-        while not self._closing.wait(min(_LOOK, max(0.05, self._quiet / 2))):
-            try:
-                if time.monotonic() - looked > _DUE:
-                    self._look_what_is_due()
-                    looked = time.monotonic()
-                for text in self.go_on():
-                    told(text)
-                for watch in list(self.watches):
-                    self._look(watch)
-            except Exception as error:  # the minding goes on whatever happened
-                log.warning("minding the ingests", exc_info=True)
-                if sentence(error) != said:
-                    said = sentence(error)
-                    told(f"Looking after ingests and watched folders failed: {said}")
-
-    def _look(self, watch: Watch) -> None:
-        if any(run.request.source == watch.request.source for run in self.ingests):
-            return
-        request = watch.look()
-        if request is None or self._closing.is_set():
-            return
-        try:
-            self.start(request)
-        except ShadowError as error:
-            watch.problem = sentence(error)
-            watch.forget(request)
-
     # All at once
 
     def give_way(self, playing: bool) -> None:
@@ -380,7 +302,7 @@ class Desk:
         self.machine.end()
         self.helpers.end()
         ended = self.machine.close(limit) and ended
-        return joined(self._minder, limit) and self.helpers.close(limit) and ended
+        return self.minding.wait(limit) and self.helpers.close(limit) and ended
 
 
 class DeskClosing(ShadowError):

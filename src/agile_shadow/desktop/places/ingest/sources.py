@@ -178,7 +178,7 @@ class SourcesList(QWidget):
     def refresh(self) -> None:
         """Show what there is and what is going on."""
         chosen = self.chosen_paths()
-        watched = {watch.request.source: watch for watch in self._work.desk.watches}
+        watched = {watch.request.source: watch for watch in self._work.desk.minding.watches}
         found: dict[Path, SourceEntry] = {}
         for place in self._places:
             more = self._more(place.path) or words.gigabytes(place.used)
@@ -213,7 +213,7 @@ class SourcesList(QWidget):
 
     def _watch_clicked(self) -> None:
         path = self.chosen_paths()[0] if len(self.chosen_paths()) == 1 else None
-        if path is not None and any(watch.request.source == path for watch in self._work.desk.watches):
+        if path is not None and any(watch.request.source == path for watch in self._work.desk.minding.watches):
             self.wants_no_watch.emit(path)
         else:
             self.wants_watch.emit()

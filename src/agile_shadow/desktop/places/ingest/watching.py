@@ -40,6 +40,6 @@ class Watching:
 
         def work() -> None:
             change()
-            self._work.desk.watch_again()
+            self._work.desk.minding.watch_again()
 
         self._work.in_background(work, lambda _done: self._sources.refresh())
