@@ -64,6 +64,7 @@ class ColumnRoom(QObject):
         super().__init__(table)
         self._table, self._stretch, self._optional = table, stretch, tuple(optional)
         self._setting = False
+        self._widest: list[int] = []  # hints of rows that were in sight: widths do not jump while one scrolls
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_SOON)
@@ -74,16 +75,22 @@ class ColumnRoom(QObject):
         self._late.timeout.connect(self.share)
         header = table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setResizeContentsPrecision(0)  # the rows in sight: asking a thousand for their widths takes seconds
         header.sectionResized.connect(self._resized)
+        table.verticalScrollBar().valueChanged.connect(self._share_later)
         table.viewport().installEventFilter(self)
         self.follow()
 
     def follow(self) -> None:
         """Share the room anew when the table's model shows other rows."""
         model = self._table.model()
-        model.modelReset.connect(self._timer.start)
+        model.modelReset.connect(self._begin_anew)
         model.rowsInserted.connect(self._timer.start)
         model.dataChanged.connect(self._share_later)
+        self._timer.start()
+
+    def _begin_anew(self) -> None:
+        self._widest = []
         self._timer.start()
 
     def _share_later(self) -> None:
@@ -102,6 +109,9 @@ class ColumnRoom(QObject):
             max(table.sizeHintForColumn(number), header.sectionSizeHint(number))
             for number in range(model.columnCount())
         ]
+        if len(self._widest) == len(hints):
+            hints = [max(hint, known) for hint, known in zip(hints, self._widest, strict=True)]
+        self._widest = hints
         room = table.viewport().width()
         gone = left_out([hint + _TIGHT for hint in hints], room, self._stretch, self._optional)
         spare = room - sum(hint for number, hint in enumerate(hints) if number not in gone)

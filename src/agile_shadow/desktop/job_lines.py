@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ..core.jobs import Piece
@@ -47,3 +48,23 @@ def piece_line(piece: Piece) -> JobLine:
         1.0 if piece.state == "done" else piece.part, piece.state_words(), piece.active, pace,
         clock_text(left) if left is not None else "", f"{tip}\n{piece.note}".strip(), piece,
     )  # fmt: skip
+
+
+class PieceLines:
+    """Rows of jobs, four times a second of thousands: the one of a job that stands still is made once."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[int, str, str], tuple[Piece, JobLine]] = {}
+
+    def of(self, pieces: Iterable[Piece]) -> list[JobLine]:
+        """What runs first, then what waits, then what ended."""
+        return [self._line(piece) for piece in sorted(pieces, key=order_of)]
+
+    def _line(self, piece: Piece) -> JobLine:
+        key = piece.run, piece.kind, piece.path
+        known = self._known.get(key)
+        if known is not None and known[0] is piece and piece.state != "running":
+            return known[1]
+        line = piece_line(piece)
+        self._known[key] = piece, line
+        return line

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from ..core.jobs import Piece
 from . import theme
 from .invitation import Invitation
-from .job_lines import JobLine
+from .job_lines import JobLine, PieceLines
 from .jobs_text import job_lines
 from .tables import Column, Index, RowsModel, rows_table
 from .waits import enable
@@ -89,6 +89,7 @@ class JobsDrawer(QFrame):
             row.addWidget(button)
         layout.addLayout(row)
         self._lines = RowsModel(_COLUMNS)
+        self._made = PieceLines()
         self.table = rows_table(self._lines, 5, "Jobs")
         self.invitation = Invitation(self.table, "No jobs. Copies, proxies, films and searches are listed here.")
         self.table.setItemDelegateForColumn(2, ProgressDelegate(self.table))
@@ -128,8 +129,8 @@ class JobsDrawer(QFrame):
         """Show the jobs of this moment; those chosen stay chosen."""
         self.summary.setText(summary)
         chosen = {(piece.run, *piece.key) for piece in self.chosen()}
-        lines = job_lines(self._work)
-        before = [_identity(line) for line in self._lines.rows]
+        lines = job_lines(self._work, self._made)
+        before = [_identity(line) for line in self._lines.rows] if chosen else []
         self._lines.set_rows(lines)
         if chosen and [_identity(line) for line in lines] != before:
             self._choose_again(lines, chosen)

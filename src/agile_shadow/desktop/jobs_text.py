@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..core.amounts import counted
 from ..core.ingest import Progress
 from ..core.time import clock_text
-from .job_lines import JobLine, order_of, piece_line
+from .job_lines import JobLine, PieceLines
 from .measuring import Measuring
 from .sketch_work import SketchWork
 from .work import Work
@@ -61,8 +61,8 @@ def waits_for_a_person(work: Work) -> str:
     return "; ".join(run.waits_for_a_person for run in work.desk.runs if run.waits_for_a_person)
 
 
-def job_lines(work: Work) -> list[JobLine]:
-    """Rows for the drawer: what runs first, what waits, then what ended in this session."""
+def job_lines(work: Work, made: PieceLines) -> list[JobLine]:
+    """Rows for the drawer: what runs first, what waits, then what ended in this session; ``made``: those of before."""
     lines: list[JobLine] = []
     if work.drawing is not None:
         lines.append(work.drawing.line())
@@ -71,5 +71,5 @@ def job_lines(work: Work) -> list[JobLine]:
     active = work.desk.runs
     ended = [run for run in work.ended if run.job not in {one.job for one in active}]
     for run in (*active, *ended):
-        lines.extend(piece_line(piece) for piece in sorted(run.board.pieces(), key=order_of))
+        lines.extend(made.of(run.board.pieces()))
     return lines
