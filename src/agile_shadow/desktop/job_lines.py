@@ -39,7 +39,7 @@ def order_of(piece: Piece) -> tuple[int, int]:
 
 def piece_line(piece: Piece) -> JobLine:
     """The row of a job in the queue."""
-    left, speed = piece.remaining(), piece.speed()
+    left, speed = (piece.remaining(), piece.speed()) if piece.begun else (None, None)
     per_second = piece.kind in ("proxy", "film")
     pace = "" if speed is None else f"{speed:.1f}x" if per_second else f"{speed / 1e6:.0f} MB/s"
     tip = f"From {piece.source}\nto {piece.target}\n{piece.settings}"

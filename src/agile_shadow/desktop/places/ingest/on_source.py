@@ -147,5 +147,7 @@ class OnSource(QWidget):
 
     def show_quiet(self, quiet: bool) -> None:
         """Whether nothing is wanted of a person."""
-        self.found.setObjectName("quiet" if quiet else "warn")
-        self.found.style().polish(self.found)
+        name = "quiet" if quiet else "warn"
+        if name != self.found.objectName():  # four times a second: the look is found anew only where it changes
+            self.found.setObjectName(name)
+            self.found.style().polish(self.found)
