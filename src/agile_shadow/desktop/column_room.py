@@ -86,12 +86,16 @@ class ColumnRoom(QObject):
         model = self._table.model()
         model.modelReset.connect(self._begin_anew)
         model.rowsInserted.connect(self._timer.start)
-        model.dataChanged.connect(self._share_later)
+        model.dataChanged.connect(self._changed)
         self._timer.start()
 
     def _begin_anew(self) -> None:
         self._widest = []
         self._timer.start()
+
+    def _changed(self) -> None:
+        self._widest = []  # what was long for a moment takes no room for good
+        self._share_later()
 
     def _share_later(self) -> None:
         """What is in the rows changes often while work goes on: now and then is enough."""
