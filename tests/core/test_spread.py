@@ -574,3 +574,19 @@ def test_where_no_helper_sees_the_shelf_those_that_wait_are_not_all_opened_each_
     scene.made_here()
     assert len(scene.local.tasks) == 1, "this machine goes on"
     scene.spread.close(0)
+
+
+def test_one_that_is_put_first_goes_before_those_that_came_before_it(tmp_path: Path) -> None:
+    scene = Scene(tmp_path, slots={})
+    for _number in range(4):
+        scene.submit()
+    scene.spread.prefer(scene.futures[3], 5)
+    scene.spread.prefer(scene.futures[0], -1)  # it is being made already
+    order = []
+    while scene.local.tasks:
+        ((request, _told),) = scene.local.tasks.values()
+        order.append(request.original.stem)
+        scene.made_here()
+    assert order == ["0", "3", "1", "2"] and all(future.result(5) for future in scene.futures)
+    scene.spread.prefer(scene.futures[2], 9)  # it has ended, and does not come back
+    assert scene.spread._row.first(9) == [] and not scene.spread.busy
