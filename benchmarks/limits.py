@@ -283,7 +283,7 @@ done
 """
 
 
-def measure_plain(folder: Path) -> Measured:
+def measure_plain(folder: Path, rounds: int = 3) -> Measured:
     """The whole of an ingest of the demo's card against a shell script that copies, compares and converts."""
     if shutil.which("ffmpeg") is None:
         print("  the command ffmpeg is not installed: nothing to compare with", flush=True)
@@ -295,7 +295,7 @@ def measure_plain(folder: Path) -> Measured:
     )
     chosen = save_preset(preset, folder / "preset.json")
     ratios: list[tuple[float, float]] = []
-    for number in range(3):
+    for number in range(rounds):
         with tempfile.TemporaryDirectory(dir=folder) as place:
             base = Path(place)
             mine = _seconds(lambda base=base: _ingest(card, base, chosen))  # type: ignore[misc]

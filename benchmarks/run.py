@@ -41,13 +41,14 @@ from ingest import (
 )
 from ledger import measure_fingerprints, measure_ledger
 from limits import measure_plain, measure_signatures, measure_single, measure_sketches, measure_starts
+from night import measure_night
 from pairing import by_data, pairing, proof
 from reads import measure_reads
 from storage import measure_storage
 from window import measure_window
 from zoo.__main__ import main as zoo
 
-ROUNDS = 3
+_ROUNDS = 3
 
 
 def quiet(done: float) -> None:
@@ -96,13 +97,13 @@ def plain_proxy(path: Path, target: Path, codec: str) -> None:
             out.mux(stream.encode(None))
 
 
-def bench_proxies(folder: Path) -> None:
+def bench_proxies(folder: Path, rounds: int = _ROUNDS) -> None:
     clip = heavy_clip(folder)
     info = probe(clip)  # an ingest knows it from the copy
     for codec, wanted in (("dnxhr-lb", 1.2), ("h264", 1.3)):
         wanted_proxies = Proxies(codec=codec, scale=Fraction(1, 4))
         times: dict[str, list[float]] = {"decode": [], "plain": [], "ours": []}
-        for number in range(ROUNDS):  # side by side in each round: the machine's own pace wanders
+        for number in range(rounds):  # side by side in each round: the machine's own pace wanders
             times["decode"].append(seconds(lambda: decode(clip)))
             target = folder / f"plain_{codec}_{number}.mov"
             times["plain"].append(seconds(lambda target=target, codec=codec: plain_proxy(clip, target, codec)))
@@ -128,7 +129,7 @@ def bench_copy(folder: Path) -> None:
             handle.write(block)
         os.fsync(handle.fileno())
     ratios = []
-    for number in range(ROUNDS):
+    for number in range(_ROUNDS):
         plain, ours = folder / f"plain{number}.bin", folder / f"ours{number}.bin"
         one = seconds(lambda plain=plain: plain_copy(source, plain))
         two = seconds(lambda ours=ours: copy_file(source, (ours,), "xxh128"))
@@ -136,7 +137,7 @@ def bench_copy(folder: Path) -> None:
         plain.unlink()
         ours.unlink()
     told(
-        "copying 1 GB with hash and proof, against cp, flush to the drive and a reread", statistics.median(ratios), 1.2
+        "copying 1 GB with hash and proof, against cp, flush to the drive and a reread", statistics.median(ratios), 1.15
     )
 
 
@@ -155,32 +156,36 @@ def _alone(measure: Callable[[Path], Iterable[Line] | None]) -> Group:
     return lambda folder, numbers: measure(folder)
 
 
+def _sized(measure: Callable[..., Iterable[Line] | None]) -> Group:
+    """A group that takes one number: how many rounds, presets, clips."""
+    return lambda folder, numbers: measure(folder, *numbers[:1])
+
+
 def _pairing(_folder: Path, numbers: list[int]) -> None:
     by_data()
     pairing(numbers or [1])
 
 
 _GROUPS: dict[str, Group] = {
-    "proxies": _alone(bench_proxies), "signatures": _alone(measure_signatures),
-    "sketches": _alone(measure_sketches), "copy": _alone(bench_copy),
-    "reads": _alone(measure_reads), "starts": _alone(measure_starts), "plain": _alone(measure_plain),
-    "estimates": _alone(measure_estimates),
-    "listing": _alone(measure_listing), "copies": _alone(measure_two_copies),
-    "memory": lambda folder, numbers: measure_memory(folder, *numbers[:1]),
-    "overlap": _alone(measure_overlap), "fuzz": _alone(measure_fuzz), "queue": _alone(measure_queue),
+    "proxies": _sized(bench_proxies), "signatures": _alone(measure_signatures), "sketches": _alone(measure_sketches),
+    "copy": _alone(bench_copy), "reads": _alone(measure_reads), "starts": _alone(measure_starts),
+    "plain": _sized(measure_plain), "estimates": _sized(measure_estimates), "listing": _alone(measure_listing),
+    "copies": _sized(measure_two_copies), "memory": _sized(measure_memory), "overlap": _sized(measure_overlap),
+    "fuzz": _sized(measure_fuzz), "queue": _alone(measure_queue), "night": _sized(measure_night),
     "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _alone(measure_storage),
     "hanging": _alone(measure_hanging),
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
     "single": lambda folder, numbers: measure_single(folder, *(numbers or [25])[:2]),
     "big": _alone(measure_big), "cutting": _alone(measure_cutting), "sides": _alone(measure_sides),
-    "films": _alone(measure_films),
-    "planted": lambda folder, numbers: measure_film_faults(folder, numbers[0] if numbers else 5),
-    "killed": lambda folder, numbers: measure_film_kills(folder, numbers[0] if numbers else 5),
+    "films": _alone(measure_films), "planted": _sized(measure_film_faults), "killed": _sized(measure_film_kills),
     "window": _alone(measure_window), "helpers": measure_helpers,
 }  # fmt: skip
 
 
-_SHORT = {"memory": [4], "pairing": [1], "proof": [30], "single": [4], "planted": [2], "killed": [2]}  # of a whole run
+_SHORT = {  # of a whole run
+    "proxies": [2], "plain": [1], "estimates": [1], "copies": [1], "memory": [4], "overlap": [1], "fuzz": [500],
+    "night": [1000], "pairing": [1], "proof": [30], "single": [4], "planted": [2], "killed": [2],
+}  # fmt: skip
 
 
 def main() -> int:

@@ -82,7 +82,7 @@ def measure_window(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     _play_a_while(window, watch)
     until(lambda: work.ingest is None)
     _play_a_while(window, watch)
-    yield "longest busy stretch of the interface thread during ingest and play", watch.longest, 50, " ms"
+    yield "longest busy stretch of the interface thread during ingest and play", watch.longest, 33, " ms"
     yield "memory of the window at ingest and play", watch.memory, 700, " MB"
     flips = sorted(_flips(window))
     yield "from key press to the other picture, on a proxy, 95th percentile", float(np.percentile(flips, 95)), 50, " ms"
