@@ -143,7 +143,7 @@ def test_a_picture_that_stands_after_playing_lightly_is_the_whole_one(project: P
         tick = threading.Event()
         while (picture := player.take_due()) is None or picture.frame < 3:
             tick.wait(0.003)
-        lights = {file.light for file in player._lanes["originals"]._compositor.files._files}
+        lights = {file.light for file in player.lanes._by_side["originals"]._compositor.files._files}
         assert Light.THINNED in lights
         player.stop()
         stood = watched.picture()
@@ -211,7 +211,7 @@ def test_shuttling_over_a_heavy_original_shows_its_key_frames_and_decodes_nothin
         monkeypatch.setattr(
             FrameReader, "frame", lambda self, *rest: (decoded.append(self.path), frame(self, *rest))[1]
         )
-        monkeypatch.setattr(player._lanes["originals"]._compositor.paces, "ratio", lambda path: 0.4)
+        monkeypatch.setattr(player.lanes._by_side["originals"]._compositor.paces, "ratio", lambda path: 0.4)
         player.play(Fraction(speed))
         tick, seen = threading.Event(), []
         while not player.at_end():

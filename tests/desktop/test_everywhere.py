@@ -114,6 +114,8 @@ def test_every_dialog_of_the_places_can_be_read(
 
         window.timeline.lines.open_settings()
         look_at("timeline settings", window.timeline.lines.dialog)
+        window.command("bake_late")
+        look_at("baking by itself", window.timeline.dialog)
         choose(qtbot, window, pictures(window)[0])
         press(qtbot, "E", window)
         found["block"] = surfaces.faults(window)

@@ -490,7 +490,7 @@ def test_a_stretch_is_baked_used_and_outdated_by_a_change(qtbot: QtBot, film: Pa
     assert file is not None and file.exists() and session.undo_label is None
     seek(qtbot, window, 4)
     qtbot.waitUntil(lambda: shown_code(panel) == (NUMBERS["A001C002"], 9), timeout=10_000)
-    assert panel.viewer.mark_text == "BAKED"
+    qtbot.waitUntil(lambda: panel.viewer.mark_text == "BAKED", timeout=10_000)  # what a worker brought shows soon
     assert window.timeline.view.baked == ((0, 10, True, "baked"),)
     key(qtbot, window, Key.Key_Q)
     wait_for_picture(qtbot, panel, "proxy", (NUMBERS["A001C002"], 9))

@@ -106,6 +106,7 @@ COMMANDS = (
     Command("snapping", "Turn snapping on or off", "Timeline", ("G",)),
     Command("bake", "Bake the marked range, or the selected blocks, so that it plays", "Timeline", ("Ctrl+B",)),
     Command("unbake", "Remove the bake at the playhead", "Timeline", ("Ctrl+Shift+B",)),
+    Command("bake_late", "Bake by itself what played late…", "Timeline"),
     Command("hand_up", "Make the track above active: new footage goes there", "Tracks", ("Ctrl+Up",)),
     Command("hand_down", "Make the track below active", "Tracks", ("Ctrl+Down",)),
     Command("lock", "Lock or unlock the active track", "Tracks", ("Ctrl+L",)),

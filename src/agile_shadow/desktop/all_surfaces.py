@@ -87,6 +87,11 @@ def _parts(window: MainWindow, number: int, settle: Settle) -> Iterator[tuple[st
             window.timeline.side.setCurrentIndex(tab)
             settle(0.3)
             yield f"tab {tab}", window
+        window.command("bake_late")
+        settle(0.4)
+        if window.timeline.dialog is not None:
+            yield "baking by itself", window.timeline.dialog
+            window.timeline.dialog.close()
     elif number == EXPORT:
         for name, call in (("hand over", window.export.open_hand_over), ("bring home", window.export.open_home)):
             call()

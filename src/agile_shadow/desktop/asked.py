@@ -6,12 +6,13 @@ import threading
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from ..core.desk import Run
+from ..core.desk import Run, remove_bakes
 from ..core.errors import ShadowError, sentence
 from ..core.film import FilmRequest
 from ..core.handover import keep_edit_lists
 from ..core.ingest import IngestRequest, IngestRun
 from ..core.jobs import Piece
+from ..core.project import Bake
 from ..core.shelves import Shelf
 from ..core.upkeep.making import MakeRequest
 
@@ -65,6 +66,16 @@ class Requests:
     def make(self, request: MakeRequest) -> None:
         """Make proxies of clips, in the queue."""
         self._in_turn(lambda: self._work.desk.make(request))
+
+    def bake(self, start: int, end: int, alone: bool = False) -> None:
+        """Bake frames ``start`` to before ``end`` of the open timeline, as the switch stands. ``alone``: nobody asked
+        for it."""
+        self._begin(lambda: self._work.desk.bake(start, end, alone))
+
+    def remove_bakes(self, bakes: list[Bake]) -> None:
+        """Take bakes away, with their files."""
+        session = self._work.session
+        self._work.in_background(lambda: remove_bakes(session, bakes), lambda _done: None)
 
     def keep(self, shelf: Shelf) -> None:
         """Read a shelf against its records, in the queue."""

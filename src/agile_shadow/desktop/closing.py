@@ -35,7 +35,7 @@ class Closing:
     def close(self) -> bool:
         """Close, if it may be; whether it is closed now."""
         if self.state == "open":
-            may = not self.asks or not self._work.desk.runs or self.may_close()
+            may = not self.asks or not self._work.desk.asked_for or self.may_close()
             if may and self._saved_or_given_up(may_stay=True):
                 self._end()
         return self.state == "closed"

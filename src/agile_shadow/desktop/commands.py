@@ -63,6 +63,7 @@ class Commands:
 
     def do(self, identity: str) -> None:
         """Do a command of the table; one that has no meaning in the open place does nothing."""
+        self._window.late_bakes.hand()
         if identity in PLAYING or identity == "switch":
             self._window.measuring.stand_still()
         if identity in self._anywhere:

@@ -10,7 +10,7 @@ from ..core.time import clock_text
 
 _RANK = {"running": 0, "waiting": 1, "failed": 2, "cancelled": 3, "done": 4}
 _WORDS = {"copy": "Copy", "proxy": "Proxy of", "second copy": "Second copy of", "film": "Film",
-          "keep": "Reading of"}  # fmt: skip
+          "bake": "Bake of", "keep": "Reading of"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ def order_of(piece: Piece) -> tuple[int, int]:
 def piece_line(piece: Piece) -> JobLine:
     """The row of a job in the queue."""
     left, speed = (piece.remaining(), piece.speed()) if piece.begun else (None, None)
-    per_second = piece.kind in ("proxy", "film")
+    per_second = piece.kind in ("proxy", "film", "bake")
     pace = "" if speed is None else f"{speed:.1f}x" if per_second else f"{speed / 1e6:.0f} MB/s"
     tip = f"From {piece.source}\nto {piece.target}\n{piece.settings}"
     return JobLine(

@@ -138,7 +138,7 @@ class JobsDrawer(QFrame):
         failed = any(line.piece is not None and line.piece.state == "failed" for line in lines)
         enable(self.retry_all, failed, "No job has failed.")
         self.cancel_ingest.setVisible(self._work.ingest is not None)
-        self.cancel_queued.setVisible(bool(self._work.desk.films or self._work.desk.makes))
+        self.cancel_queued.setVisible(bool(self._work.desk.films or self._work.desk.makes or self._work.desk.bakes))
         self.stop_looking.setVisible(self._work.pairs.looking is not None)
 
     def _choose_again(self, lines: list[JobLine], chosen: set[tuple[int, str, str]]) -> None:

@@ -30,7 +30,8 @@ def jobs_text(work: Work, sketches: SketchWork, measuring: Measuring) -> str:
     if work.drawing is not None:
         parts.append(f"drawing {work.drawing.done} of {counted(work.drawing.total, 'clip')}")
     parts.extend(work.pairs.texts())
-    parts.extend(work.bakes.texts())
+    for run in work.desk.bakes[:1]:
+        parts.append(f"baking {run.progress()[2]:.0%}" + (f", waiting {run.waits}" if run.waits else ""))
     person = waits_for_a_person(work)
     if person and progress is not None and not progress.waits:
         parts.append(f"waits for {person}")
@@ -67,7 +68,6 @@ def job_lines(work: Work, made: PieceLines) -> list[JobLine]:
     if work.drawing is not None:
         lines.append(work.drawing.line())
     lines.extend(work.pairs.lines())
-    lines.extend(work.bakes.lines())
     active = work.desk.runs
     ended = [run for run in work.ended if run.job not in {one.job for one in active}]
     for run in (*active, *ended):

@@ -165,6 +165,11 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
     def storage() -> PlacePage:
         from .places.storage import StoragePlace
 
-        return StoragePlace(window.work)
+        place = StoragePlace(window.work)
+        allow = window.measuring.decoders.allow
+        place.machine.hardware_allowed.connect(
+            lambda on: window.work.in_background(lambda: allow(on), lambda _done: None)
+        )
+        return place
 
     return [presets, ingest, pairs, timeline, export, storage]

@@ -12,21 +12,27 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..core.errors import Cancelled, ShadowError, sentence
+from ..core.errors import Cancelled, ShadowError, WorkerDied, sentence
 from ..core.estimates import (
     CandidatesRequest,
+    Decoders,
+    HardwareRequest,
     Headroom,
     HeadroomRequest,
     Measurements,
     Sample,
     Taste,
     TasteRequest,
+    can_be_measured,
+    given_up,
     headroom_under,
     keep_candidates,
     keep_headroom,
     keep_taste,
     kept_candidates,
+    kind_of,
     measure_candidates,
+    measure_hardware,
     measure_headroom,
     measure_taste,
     taste_under,
@@ -38,6 +44,7 @@ from .work import Work
 
 log = logging.getLogger(__name__)
 _TICK = 250  # milliseconds
+_KINDS = ("taste", "candidates", "headroom", "hardware")  # in the order in which they are measured
 _QUIET = 3.0  # seconds after the user last wanted something of a player
 ENOUGH_HEADROOM = 1.5  # from here on a clip plays well without a proxy, where the preset names no number
 
@@ -51,6 +58,7 @@ class _Order:
     task: Any
     request: Any
     keep: Callable[[Any], None]
+    died: Callable[[], None] = lambda: None  # the process that measured ended
 
 
 _SAMPLES: dict[str, tuple[Clip, Shelf | None, Sample]] = {}
@@ -83,7 +91,7 @@ def _sample(project: Project, clip: Clip) -> Sample | None:
 
 
 class Measuring(QObject):
-    """One worker process that measures what is wanted, in this order: tastes, candidates, headroom.
+    """One worker process that measures what is wanted, in this order: tastes, candidates, headroom, hardware decoders.
 
     ``measured`` tells that something new is known or that what is measured now has changed.
     """
@@ -93,11 +101,10 @@ class Measuring(QObject):
     def __init__(self, work: Work) -> None:
         super().__init__()
         self.kept = Measurements()
+        self.decoders = Decoders(self.kept)
         self._work = work
         self._pool = work.machine.shared("measure")
-        self._tastes: list[_Order] = []
-        self._candidates: list[_Order] = []
-        self._headrooms: list[_Order] = []
+        self._wanted: dict[str, list[_Order]] = {kind: [] for kind in _KINDS}
         self._failed: dict[tuple[str, ...], str] = {}
         self._running: _Order | None = None
         self._future: Future[Any] | None = None
@@ -121,13 +128,13 @@ class Measuring(QObject):
     @property
     def waiting(self) -> int:
         """How many measurements are wanted and not begun."""
-        return len(self._tastes) + len(self._candidates) + len(self._headrooms)
+        return sum(len(orders) for orders in self._wanted.values())
 
     # What is wanted
 
     def want_tastes(self, settings: Proxies, samples: Sequence[Sample]) -> None:
         """Try a preset on these originals; takes the place of what was wanted before."""
-        self._tastes = [
+        self._wanted["taste"] = [
             _Order(
                 f"this preset on {sample.path.name}",
                 ("taste", sample.key, settings.model_dump_json()),
@@ -148,7 +155,7 @@ class Measuring(QObject):
     def want_candidates(self, sample: Sample) -> None:
         """Try the usual sizes and codecs on one original."""
         if not kept_candidates(sample.key, self.kept):
-            self._candidates = [
+            self._wanted["candidates"] = [
                 _Order(
                     f"sizes and codecs on {sample.path.name}",
                     ("candidates", sample.key),
@@ -160,7 +167,7 @@ class Measuring(QObject):
 
     def want_headrooms(self, project: Project) -> None:
         """Measure the headroom of every clip of which it is not known."""
-        self._headrooms = [
+        self._wanted["headroom"] = [
             _Order(
                 f"the headroom of {sample.path.name}",
                 ("headroom", sample.key),
@@ -170,6 +177,25 @@ class Measuring(QObject):
             )
             for sample in samples_in(project)
             if headroom_under(sample.key, self.kept) is None
+        ]
+        self._want_hardware(project)
+
+    def _want_hardware(self, project: Project) -> None:
+        """Compare what decoders this machine has with software, once for each kind of file."""
+        if not self.decoders.there:
+            return
+        kinds = {kind_of(one.info): one for one in samples_in(project) if can_be_measured(one.info)}
+        self._wanted["hardware"] = [
+            _Order(
+                f"hardware decoders on {sample.path.name}",
+                ("hardware", kind),
+                measure_hardware,
+                HardwareRequest(sample.path, sample.info),
+                partial(self.decoders.keep, sample.info),
+                lambda sample=sample: self.decoders.keep(sample.info, given_up()),  # type: ignore[misc]
+            )
+            for kind, sample in kinds.items()
+            if self.decoders.verdicts(sample.info) is None
         ]
 
     # Doing
@@ -195,7 +221,7 @@ class Measuring(QObject):
             return
         if not self._may_run():
             return
-        for queue in (self._tastes, self._candidates, self._headrooms):
+        for queue in self._wanted.values():
             while queue:
                 order = queue.pop(0)
                 if order.key not in self._failed:
@@ -223,6 +249,8 @@ class Measuring(QObject):
         except Exception as error:  # the boundary: shown where the number would stand
             log.warning("measuring %s", order.what, exc_info=True)
             problem = sentence(error)
+            if isinstance(error, WorkerDied):
+                order.died()
         self._work.call_here(lambda: self._end(order, problem, disturbed))
 
     def _end(self, order: _Order, problem: str, disturbed: bool) -> None:
@@ -236,7 +264,7 @@ class Measuring(QObject):
 
     def _again(self, order: _Order) -> None:
         """To the front of its queue."""
-        {"taste": self._tastes, "candidates": self._candidates}.get(order.key[0], self._headrooms).insert(0, order)
+        self._wanted[order.key[0]].insert(0, order)
 
     def close(self) -> None:
         """Have the worker end."""

@@ -293,7 +293,7 @@ class PlayerPanel(QWidget):
         if reading is None or not reading.short or self._project is None or self.why.reason is not None:
             return
         if abs(self.player.clock.speed) <= 1:
-            detail, pace = self.player.view.detail, self.player.pace
+            detail, pace = self.player.view.detail, self.player.lanes.pace
             self.why.show_reason(why_late(reading, self._project, self.player.choices_now(), detail, pace))
 
     def _say_silence(self) -> None:

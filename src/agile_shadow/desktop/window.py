@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ..core.playback import SoundOutput
+from ..core.playback import LateStretch, SoundOutput
 from ..core.presets import Preset
 from ..core.project import Footage, Project
 from . import theme
@@ -35,6 +35,7 @@ from .folders import Folders
 from .jobs_drawer import JobsDrawer
 from .jobs_text import jobs_text
 from .kept_look import KeptLook
+from .late_bakes import LateBakes
 from .late_places import EXPORT, INGEST, PAIRS, PRESETS, STORAGE, TIMELINE, LatePlaces, builders
 from .measuring import Measuring
 from .menus import MainMenu
@@ -78,6 +79,7 @@ class MainWindow(QMainWindow):
         self.sound = SoundOutput()
         self.measuring = Measuring(work)
         self.sketches = SketchWork(work)
+        self.late_bakes = LateBakes(work, self._came_late)
         self.shows = WindowShows(self)
         self.keys = BoundKeys(self)
         self.presence = PresenceWatch(work, [self.shows.presence])
@@ -98,6 +100,7 @@ class MainWindow(QMainWindow):
             self.measuring.want_headrooms(self.work.session.project)
             self.measuring.start()
             self.sketches.start()
+            self.late_bakes.start()
             self.work.pairs.by_itself = True
             self.work.pairs.prove_by_itself()
         if start_sound:
@@ -180,6 +183,7 @@ class MainWindow(QMainWindow):
     def showEvent(self, event: QShowEvent) -> None:
         """The places that are not open are built after the window was painted."""
         super().showEvent(event)
+        self.windowHandle().installEventFilter(self.late_bakes)
         QTimer.singleShot(_PAINTED, self.places.build_all_by_and_by)
 
     def _connect(self) -> None:
@@ -212,6 +216,9 @@ class MainWindow(QMainWindow):
     def _is_playing(self) -> bool:
         return any(panel.player.playing for panel in self._players())
 
+    def _came_late(self) -> tuple[LateStretch, ...]:
+        return self.timeline.panel.player.lateness.stretches if self.places.is_built(TIMELINE) else ()
+
     def tie_player(self, panel: PlayerPanel) -> None:
         """A place's player tells the strip, and is told what is there."""
         panel.metered.connect(self.strip.show_meter)
@@ -220,6 +227,7 @@ class MainWindow(QMainWindow):
         panel.switch_asked.connect(lambda: self.command("switch"))
         panel.mend_asked.connect(self.commands.mend)
         panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())
+        panel.player.lanes.decode_by(self.measuring.decoders.device_for)
         self.presence.tell_too(panel.player.presence)
 
     def look_for_missing(self) -> None:
@@ -361,6 +369,7 @@ class MainWindow(QMainWindow):
         self.places.end()
         self.measuring.close()
         self.sketches.end()
+        self.late_bakes.end()
         self.sound.stop()
         self.work.at_the_end(self.sound.close)
 
@@ -368,7 +377,7 @@ class MainWindow(QMainWindow):
         """The window is closed, and another one opens: let go of everything, also of what the toolkit holds."""
         work = self.work
         work.is_playing = lambda: False
-        for one in (self.presence, self.measuring, self.sketches, work.pairs, work.bakes, work, self):
+        for one in (self.presence, self.measuring, self.sketches, work.pairs, self.late_bakes, work, self):
             one.deleteLater()
 
 

@@ -20,7 +20,6 @@ from ..core.jobs import Awake, JobStore
 from ..core.jobs.vetting import Vetting
 from ..core.project import ProjectLock, ProjectSession
 from .asked import Requests
-from .bake_work import BakeWork
 from .drawing_work import DrawingWork
 from .lay_work import LayWork
 from .pair_work import PairWork
@@ -67,7 +66,7 @@ class Work(QObject):
         self.last_film: FilmRun | None = None
         self.turns = Turns(self)
         self.asked = Requests(self)
-        self.ended: list[Run] = []  # films and later proxies of this session, for the drawer
+        self.ended: list[Run] = []  # films, bakes and later proxies of this session, for the drawer
         self._drawing: DrawingWork | None = None
         self.is_playing: Callable[[], bool] = lambda: False
         self._endings: list[Callable[[float], object]] = []
@@ -76,8 +75,6 @@ class Work(QObject):
         self._connect(session)
         self.pairs = PairWork(self)
         self.pairs.changed.connect(self.jobs_changed)
-        self.bakes = BakeWork(self)
-        self.bakes.changed.connect(self.jobs_changed)
         self.laying = LayWork(self)
         self.vetting = Vetting().__enter__()
         self._timer = QTimer(self)
@@ -149,7 +146,7 @@ class Work(QObject):
     @property
     def busy(self) -> bool:
         """Whether anything runs."""
-        return bool(self.desk.runs) or self.drawing is not None or self.pairs.busy or self.bakes.busy
+        return bool(self.desk.runs) or self.drawing is not None or self.pairs.busy
 
     def wake(self) -> None:
         """Something began: keep an eye on it."""
@@ -228,7 +225,6 @@ class Work(QObject):
         self.desk.end()
         self.machine.end()
         self.pairs.end()
-        self.bakes.end()
         self.vetting.end()
 
     def wait(self, limit: float) -> bool:

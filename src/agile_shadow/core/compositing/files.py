@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from av.video.reformatter import VideoReformatter
 
-from ..media import FrameReader, ProgressiveReader, open_reader
+from ..media import FrameReader, MediaInfo, ProgressiveReader, open_reader
 from ..media.lightening import Light, can_be_lightened
 from ..project import Project
 from ..switch import Choice, Presence
 
 Reader = FrameReader | ProgressiveReader
+DeviceOf = Callable[[MediaInfo], str]
 
 
 @dataclass(eq=False)
 class OpenPicture:
-    """An open file: its reader, what that leaves out, and what converts its frames.
+    """An open file: its reader, what that leaves out, the hardware that decodes it, and what converts its frames.
 
     ``busy``: it has given its frame for this picture.
     """
@@ -25,8 +27,14 @@ class OpenPicture:
     path: Path
     reader: Reader
     light: Light = Light.WHOLE
+    device: str = ""
     converter: VideoReformatter = field(default_factory=VideoReformatter)
     busy: bool = False
+
+
+def in_software(info: MediaInfo) -> str:
+    """No hardware decodes it."""
+    return ""
 
 
 class OpenPictures:
@@ -36,6 +44,7 @@ class OpenPictures:
         self._presence = presence
         self._limit = limit
         self._files: list[OpenPicture] = []  # the one used last stands last
+        self.device_of: DeviceOf = in_software  # for originals
         self.opened: dict[Path, str] = {}  # every clip's file that was ever opened, as original or as proxy
 
     def begin(self) -> None:
@@ -52,11 +61,15 @@ class OpenPictures:
         info = choice.clip.original.info
         if choice.kind != "original" or info.interlaced or not can_be_lightened(info.codec):
             light = Light.WHOLE
-        alike = [file for file in self._files if file.path == choice.path and file.light == light and not file.busy]
+        device = self.device_of(info) if choice.kind == "original" else ""
+        alike = [
+            file for file in self._files
+            if file.path == choice.path and (file.light, file.device) == (light, device) and not file.busy
+        ]  # fmt: skip
         if alike:
             found = min(alike, key=lambda file: (wanted - file.reader.position) % (1 << 40))
         else:
-            found = self._opened(project, choice, light)
+            found = self._opened(project, choice, light, device)
         self._files = [*(file for file in self._files if file is not found), found]
         found.busy = True
         return found
@@ -75,7 +88,7 @@ class OpenPictures:
         """The opening of a file that was used last."""
         return next((file for file in reversed(self._files) if file.path == path), None)
 
-    def _opened(self, project: Project, choice: Choice, light: Light) -> OpenPicture:
+    def _opened(self, project: Project, choice: Choice, light: Light, device: str) -> OpenPicture:
         assert choice.path is not None and choice.file is not None
         project.path(choice.file)  # follows links: nothing outside the shelf is opened
         self._make_room()
@@ -83,10 +96,10 @@ class OpenPictures:
         if choice.kind == "proxy":
             reader = open_reader(choice.path, False)
         else:
-            reader = open_reader(choice.path, info.interlaced, info.sequence_rate, light)
+            reader = open_reader(choice.path, info.interlaced, info.sequence_rate, light, device)
         self._presence.tell(choice.path, True)
         self.opened[choice.path] = choice.kind
-        return OpenPicture(choice.path, reader, light)
+        return OpenPicture(choice.path, reader, light, device)
 
     def _make_room(self) -> None:
         idle = [file for file in self._files if not file.busy]

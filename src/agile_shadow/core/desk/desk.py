@@ -20,6 +20,7 @@ from ..project import ProjectSession
 from ..shelves import Shelf
 from ..threads import joined
 from ..upkeep.making import MakeRequest
+from .baking import BakeRun, bake_values, place_of
 from .film import FilmRun, film_request
 from .keeping import KeepRun, SecondRun, keep_values
 from .making import MakeRun
@@ -28,9 +29,9 @@ from .queued import QueuedRun
 
 log = logging.getLogger(__name__)
 
-Run = IngestRun | MakeRun | FilmRun | KeepRun | SecondRun
-_KINDS: dict[str, type[MakeRun | FilmRun | KeepRun | SecondRun]] = {
-    one.kind: one for one in (MakeRun, FilmRun, KeepRun, SecondRun)
+Run = IngestRun | MakeRun | FilmRun | BakeRun | KeepRun | SecondRun
+_KINDS: dict[str, type[MakeRun | FilmRun | BakeRun | KeepRun | SecondRun]] = {
+    one.kind: one for one in (MakeRun, FilmRun, BakeRun, KeepRun, SecondRun)
 }
 
 
@@ -101,6 +102,16 @@ class Desk:
         return [run for run in self.runs if isinstance(run, MakeRun)]
 
     @property
+    def bakes(self) -> list[BakeRun]:
+        """The bakes among them."""
+        return [run for run in self.runs if isinstance(run, BakeRun)]
+
+    @property
+    def asked_for(self) -> list[Run]:
+        """Those that somebody asked for, or a rule of theirs: all but bakes begun because something came late."""
+        return [run for run in self.runs if not (isinstance(run, BakeRun) and run.alone)]
+
+    @property
     def keeps(self) -> list[KeepRun | SecondRun]:
         """Readings of shelves and second copies, among them."""
         return [run for run in self.runs if isinstance(run, KeepRun | SecondRun)]
@@ -140,6 +151,19 @@ class Desk:
             self._begin(run)
         return run
 
+    def bake(self, start: int, end: int, alone: bool = False) -> BakeRun:
+        """Draw frames ``start`` to before ``end`` of the open timeline for playing, as the switch stands. ``alone``:
+        nobody asked for it. Raises ShadowError when it is refused, or being drawn already."""
+        self._refuse_if_closing(self._session.path)
+        values = bake_values(self._session, start, end, alone)
+        with self._lock:
+            self._refuse_if_closing(self._session.path)
+            if any((run.one.place, run.one.digest) == (place_of(values), values["digest"]) for run in self.bakes):
+                raise ShadowError("is being baked already", Path(self._session.project.timeline.name), "Wait for it.")
+            new = BakeRun(values, self._session, self._store, self.machine)
+            self._begin(new)
+        return new
+
     def keep(self, shelf: Shelf) -> KeepRun:
         """Read a shelf against its records. Raises ShadowError when it is refused, or being read already."""
         with self._lock:
@@ -176,6 +200,8 @@ class Desk:
             run.turn = lambda: self._turn_of(run)
         elif isinstance(run, FilmRun):
             run.turn = lambda: self._turn_of_film(run)
+        elif isinstance(run, BakeRun):
+            run.turn = lambda: self._turn_of_bake(run)
         thread = threading.Thread(target=self._work, args=(run,), name=run.kind, daemon=True)
         self._threads = [*(one for one in self._threads if one.is_alive()), thread]
         thread.start()
@@ -202,6 +228,12 @@ class Desk:
         running = [one for one in waiting if (piece := pieces[one]) is not None and piece.state == "running"]
         ahead = max(running or waiting, key=lambda one: waiting[one], default=run)
         return "" if ahead is run else f"until {ahead.title[:1].lower()}{ahead.title[1:]} is made"
+
+    def _turn_of_bake(self, run: BakeRun) -> str:
+        """One after the other: what somebody asked for first."""
+        before = sorted(self.bakes, key=lambda one: one.alone)
+        ahead = next((one for one in before if one is run or (one.making and not one.gated)), run)
+        return "" if ahead is run else "until another is drawn"
 
     def _work(self, run: Run) -> None:
         report, problem = None, ""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 State = Literal["waiting", "running", "done", "failed", "cancelled"]
-_BY_TIME = ("proxy", "film")  # whose speed is told in times real time
+_BY_TIME = ("proxy", "film", "bake")  # whose speed is told in times real time
 WISHES = ("cancel", "retry", "hold", "go on", "first", "last")
 
 
@@ -15,10 +15,10 @@ WISHES = ("cancel", "retry", "hold", "go on", "first", "last")
 class Piece:
     """``path`` names what it is about, below the source; with ``run`` and ``kind`` it is the job's identity.
 
-    ``kind``: ``copy``, ``proxy``, ``second copy``, ``film``. ``seconds`` of media and ``size`` in bytes. ``priority``:
-    higher goes first; ``held``: it stands still. ``part`` from 0 to 1. ``begun`` and ``ended``: seconds since 1970, 0
-    for not yet. ``note``: the result or the reason. ``id`` is 0 until the queue on disk gave one. Its values are the
-    columns of its row there.
+    ``kind``: ``copy``, ``proxy``, ``second copy``, ``film``, ``bake``. ``seconds`` of media and ``size`` in bytes.
+    ``priority``: higher goes first; ``held``: it stands still. ``part`` from 0 to 1. ``begun`` and ``ended``: seconds
+    since 1970, 0 for not yet. ``note``: the result or the reason. ``id`` is 0 until the queue on disk gave one. Its
+    values are the columns of its row there.
     """
 
     run: int
@@ -55,7 +55,7 @@ class Piece:
         return max(0.0, (self.ended or (time.time() if now is None else now)) - self.begun)
 
     def speed(self) -> float | None:
-        """How many times real time a proxy or film is made; bytes a second of a copy; None while it cannot be told."""
+        """How many times real time a picture is made; bytes a second of a copy; None while it cannot be told."""
         took = self.elapsed()
         whole = self.seconds if self.kind in _BY_TIME else float(self.size)
         return self.part * whole / took if took > 0.2 and self.part > 0.01 and whole else None
@@ -72,7 +72,7 @@ class Piece:
         if self.active and self.held:
             return "paused"
         if self.state == "running":
-            return {"proxy": "making", "film": "rendering"}.get(self.kind, "copying and verifying")
+            return {"proxy": "making", "film": "rendering", "bake": "drawing"}.get(self.kind, "copying and verifying")
         return {"done": "finished", "failed": "failed"}.get(self.state, self.state)
 
     def to_json(self) -> dict[str, Any]:

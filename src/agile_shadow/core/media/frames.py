@@ -12,6 +12,7 @@ import numpy as np
 from av.video.frame import VideoFrame
 
 from ..errors import MediaError
+from . import hardware
 from .index import FrameIndex, read_index
 from .lightening import Light, lightened
 from .opening import open_media
@@ -30,14 +31,19 @@ class FrameReader:
     """Reads frames of one video file. Not for use by two threads at a time. A context manager.
 
     ``rate``: frames per second of a numbered sequence. ``index`` gives number and time of every frame. ``light``: what
-    decoding leaves out; where that is frames, the next one stands for them. Raises MediaError when the file cannot be
-    used.
+    decoding leaves out; where that is frames, the next one stands for them. ``device``: a decoder in hardware that is
+    asked, "" for software; what goes wrong there is done again in software, unless it never ``falls_back``. Raises
+    MediaError when the file cannot be used.
     """
 
-    def __init__(self, path: Path, rate: Fraction | None = None, light: Light = Light.WHOLE) -> None:
+    def __init__(
+        self, path: Path, rate: Fraction | None = None, light: Light = Light.WHOLE, device: str = "",
+        falls_back: bool = True,
+    ) -> None:  # fmt: skip
         self.path = path
         self._rate = rate
         self._light = light
+        self._device, self._falls_back = device, falls_back
         self._open()
         try:
             self.index: FrameIndex = read_index(self.path, self._stream)
@@ -51,7 +57,14 @@ class FrameReader:
         self._between = -2  # number of the one read before it
 
     def _open(self) -> None:
-        self._container = open_media(self.path, self._rate)
+        try:
+            self._container = open_media(self.path, self._rate, self._device)
+        except (MediaError, *hardware.FAULTS) as error:
+            device = self._leave_device()
+            if not device:
+                raise
+            self._container = open_media(self.path, self._rate)
+            hardware.fail(device, error)
         if not self._container.streams.video:
             self._container.close()
             raise MediaError("has no picture", self.path, "Choose a file with video.")
@@ -59,6 +72,13 @@ class FrameReader:
         context = self._stream.codec_context
         self._stream.thread_type = "SLICE" if context.width * context.height <= _LIGHT_PIXELS else "AUTO"
         self._light = lightened(self._stream, self._light)
+
+    def _leave_device(self) -> str:
+        """From now on decode in software, where that may be; the device that was asked so far."""
+        if not self._falls_back:
+            return ""
+        device, self._device = self._device, ""
+        return device
 
     def __enter__(self) -> FrameReader:
         return self
@@ -92,9 +112,21 @@ class FrameReader:
             if self._should_seek(number):
                 self._seek(number)
             return self._decode_to(number, overtaken)
-        except (av.error.FFmpegError, StopIteration) as error:
+        except (StopIteration, *hardware.FAULTS) as error:
             self._position = -2
-            raise MediaError(f"frame {number} cannot be decoded", self.path, "Check the file.") from error
+            device = self._leave_device()
+            if device:
+                self._reopen()
+                frame = self.frame(number, overtaken)
+                hardware.fail(device, error)  # not the file's trouble: software reads it
+                return frame
+            if isinstance(error, av.error.FFmpegError | StopIteration):
+                raise MediaError(f"frame {number} cannot be decoded", self.path, "Check the file.") from error
+            raise
+
+    def _reopen(self) -> None:
+        self.close()
+        self._open()
 
     def _stands_for(self, number: int) -> bool:
         """Whether the last frame read stands for one that was left out."""
@@ -116,8 +148,7 @@ class FrameReader:
             key = self.index.key_before(key - 1)
         self._go_to(int(self.index.times[0]))
         if self._first_decoded() > number:  # some containers cannot seek to their own start
-            self._container.close()
-            self._open()
+            self._reopen()
             self._first_decoded()
 
     def _go_to(self, ticks: int) -> None:
@@ -131,6 +162,8 @@ class FrameReader:
     def _first_decoded(self) -> int:
         """Decode one frame from where the container stands; its number, or one past the end."""
         self._decoded = self._container.decode(self._stream)
+        if self._device:
+            self._decoded = hardware.hardware().decoded(self._device, self._decoded)
         frame = next(self._decoded, None)
         if frame is None:
             return len(self.index)

@@ -15,6 +15,7 @@ from ..below import open_ordinary
 from ..errors import MediaError, from_os_error
 from ..time import rate_text
 from .demuxers import OPTIONS
+from .hardware import opening
 from .joined import open_joined, parts_of
 from .layouts import plain_layouts
 from .recording import is_joined, is_sequence
@@ -43,8 +44,11 @@ def no_longer_through(gate: Gate) -> None:
     _gates[:] = [one for one in _gates if one != gate]
 
 
-def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
+def open_media(path: Path, rate: Fraction | None = None, device: str = "") -> InputContainer:
     """Open a file for reading; raises MediaError in words for whatever stands against it.
+
+    ``device``: a decoder in hardware that plain files are to be decoded by; what it raises besides is a
+    :data:`.hardware.FAULTS`.
 
     ``path`` may stand for a numbered sequence, ``rate`` its frames per second, or for a recording in several files.
     Only readers of footage are tried: a list of files with the ending of a film opens nothing.
@@ -61,7 +65,9 @@ def open_media(path: Path, rate: Fraction | None = None) -> InputContainer:
         options, kind = dict(OPTIONS), None
         if "%" in path.name and path.suffix.lower() in _PATTERN_READ:  # the library would take it for a pattern
             options["pattern_type"], kind = "none", "image2"
-        return _plain(av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace"))
+        return _plain(
+            av.open(f"file:{path}", format=kind, options=options, metadata_errors="replace", **opening(device))
+        )
     except (FileNotFoundError, PermissionError) as error:  # the library's own are of these kinds too
         raise from_os_error(error, path, MediaError) from error
     except av.error.FFmpegError as error:

@@ -91,8 +91,8 @@ class ProgressiveReader:
 
 
 def open_reader(
-    path: Path, interlaced: bool, rate: Fraction | None = None, light: Light = Light.WHOLE
+    path: Path, interlaced: bool, rate: Fraction | None = None, light: Light = Light.WHOLE, device: str = ""
 ) -> FrameReader | ProgressiveReader:
     """The reader that gives progressive pictures of a file, or of a sequence at ``rate``; interlaced ones are always
-    decoded whole. Raises MediaError."""
-    return ProgressiveReader(path) if interlaced else FrameReader(path, rate, light)
+    decoded whole and in software. Raises MediaError."""
+    return ProgressiveReader(path) if interlaced else FrameReader(path, rate, light, device)

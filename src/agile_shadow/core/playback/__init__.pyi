@@ -1,5 +1,16 @@
-from .baking import Baked, BakeRequest, BakeState, bake, bake_states, new_bake_name, remove_bake_file, stretch_digest
+from .baking import (
+    Baked,
+    BakeRequest,
+    BakeState,
+    bake,
+    bake_states,
+    bakes_on_disk,
+    planned_bake,
+    remove_bake_file,
+    stretch_digest,
+)
 from .clock import Clock
+from .lateness import Lateness, LateStretch, next_to_bake, worth_baking
 from .meter import MeterReading
 from .picture import Picture
 from .player import Player, View
@@ -13,6 +24,8 @@ __all__ = [
     "Baked",
     "ClipProgram",
     "Clock",
+    "LateStretch",
+    "Lateness",
     "MeterReading",
     "Picture",
     "Player",
@@ -23,8 +36,11 @@ __all__ = [
     "View",
     "bake",
     "bake_states",
-    "new_bake_name",
+    "bakes_on_disk",
+    "next_to_bake",
+    "planned_bake",
     "remove_bake_file",
     "stretch_digest",
     "why_late",
+    "worth_baking",
 ]

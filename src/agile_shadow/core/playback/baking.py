@@ -16,14 +16,15 @@ from av.video.stream import VideoStream
 
 from ..below import folder_below
 from ..compositing import Composite, Compositor, Step, Window, picture_steps
-from ..errors import MediaError, from_os_error
+from ..errors import MediaError, ShadowError, from_os_error
+from ..estimates.weights import fixed_frame_bytes
 from ..files import flush, partial_path
 from ..jobs import Report
 from ..media import probe, proxy_size
 from ..pairs import FileRef
 from ..project import Bake, Project
 from ..proxies import as_it_is, remember_made, remembered_made
-from ..shelves import open_root
+from ..shelves import Shelf, open_root
 from ..switch import Presence, choose
 from ..timeline import Block, Timeline, Track, new_id
 
@@ -56,14 +57,31 @@ def baked_size(line: Timeline) -> tuple[int, int]:
     return max(wide, _LEAST[0]), max(high, _LEAST[1])
 
 
+def bake_bytes(line: Timeline, frames: int) -> int:
+    """Bytes of a baked file of so many frames: the codec fixes them by the picture's size."""
+    return frames * (fixed_frame_bytes("dnxhr-sq", *baked_size(line)) or 0)
+
+
+def bakes_on_disk(project: Project) -> int:
+    """Bytes of all baked files of a project, of every timeline and however old. Touches its drives."""
+    found = 0
+    for one in project.bakes:
+        path = project.place_or_none(one.file)
+        with suppress(OSError):
+            found += path.stat().st_size if path is not None else 0
+    return found
+
+
 def bake(request: BakeRequest, report: Report) -> Path:
-    """Draw and write: a task for a worker. The file gets its name when it is whole. Raises MediaError, and
-    ShelfError for a place that leaves its shelf."""
+    """Draw and write: a task for a worker. The file gets its name when it is whole; one that lies there already, whole
+    and made here, is taken as it is. Raises MediaError, and ShelfError for a place that leaves its shelf."""
     out = request.project.path(request.file)
     if out is None:
         raise MediaError("has no scratch shelf to go to", request.file.path, "Bake it again.")
     shelf = request.project.shelf(request.file.shelf)
     assert shelf is not None
+    if _lies_there(out, request.end - request.start):
+        return out
     partial = partial_path(out)
     try:
         with folder_below(open_root(shelf.root, request.project.shelves), out.parent, make=True) as folder:
@@ -82,6 +100,15 @@ def bake(request: BakeRequest, report: Report) -> Path:
         with suppress(OSError):  # its folder may be none, or gone
             partial.unlink(missing_ok=True)
     return out
+
+
+def _lies_there(out: Path, frames: int) -> bool:
+    """Whether an earlier try came to its end, and only nobody heard of it."""
+    try:
+        made = remembered_made(out)
+        return made is not None and made.is_at(as_it_is(out)) and probe(out).frames == frames
+    except (OSError, ShadowError):
+        return False
 
 
 def _write(request: BakeRequest, container: av.container.OutputContainer, report: Report) -> None:
@@ -192,9 +219,10 @@ def baked_now(project: Project) -> tuple[Baked, ...]:
     return tuple(found)
 
 
-def new_bake_name() -> str:
-    """A file name for a bake."""
-    return f"baked {new_id()}.mov"
+def planned_bake(project: Project, start: int, end: int, shelf: Shelf) -> Bake:
+    """The bake of a stretch of the open timeline as the switch stands, to a file of its own on a shelf."""
+    file = FileRef(shelf.id, f"baked {new_id()}.mov")
+    return Bake(project.timeline.id, start, end, project.showing, stretch_digest(project, start, end), file)
 
 
 def remove_bake_file(project: Project, one: Bake) -> None:

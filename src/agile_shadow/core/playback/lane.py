@@ -13,7 +13,7 @@ from pathlib import Path
 
 from ..compositing import Compositor, Step
 from ..compositing.compositor import step_of
-from ..compositing.files import Reader
+from ..compositing.files import DeviceOf, Reader, in_software
 from ..errors import ShadowError
 from ..media import Overtaken
 from ..switch import Presence
@@ -98,6 +98,7 @@ class Lane:
         self._request: Asked | None = None
         self._closed = False
         self._releasing = False
+        self.device_of: DeviceOf = in_software  # while playing
         self._compositor = Compositor(presence, _OPEN_FILES[side])
         self._drawing_since = 0.0  # by the monotonic clock; 0 while nothing is drawn
         self._thread = threading.Thread(target=self._loop, name=f"frames {side}", daemon=True)
@@ -188,6 +189,7 @@ class Lane:
         aspect, overtaken = request.program.aspect, self._overtaken(request)
         if self._shows_sketch(request) and self._deliver_sketch(request, steps, tick) and request.speed:
             return None
+        self._compositor.files.device_of = self.device_of if request.speed else in_software
         with self._drawing():
             drawn = self._compositor.picture(request.project, steps, aspect, request.window, overtaken, request.light)
         self._handover.put(Picture(request.number, frame, drawn.pixels, drawn.shown, tick), request)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from pathlib import Path
 
 from ..compositing import Window, window_of
 from ..compositing.compositor import step_of
@@ -15,10 +14,12 @@ from ..switch import Choice, Presence
 from ..timeline import Side
 from .clock import Clock, Loop, in_loop
 from .heard import HeardSound
-from .lane import Handover, Lane
+from .lane import Handover
+from .lanes import Lanes
+from .lateness import Lateness
 from .meter import Meter, MeterReading
 from .picture import Asked, Picture
-from .program import Program
+from .program import Program, TimelineProgram
 from .sound_output import SoundOutput
 
 _WAITS = 0.5  # seconds for one picture, or a block of sound, from which on a thread may wait for a drive that is away
@@ -49,6 +50,7 @@ class Player:
         self.presence = Presence()
         self.clock = clock or Clock()
         self.heard = HeardSound(sound, self.presence)
+        self.lateness = Lateness()
         self.program: Program | None = None
         self.view = View()
         self._project: Project | None = None
@@ -59,9 +61,7 @@ class Player:
         self._looked_at = True
         self._meter: Meter | None = None
         self._handover = Handover(on_picture)
-        self._lanes = {
-            side: Lane(self._handover, self.clock, self.presence, side) for side in ("originals", "proxies")
-        }
+        self.lanes = Lanes(self._handover, self.clock, self.presence)
 
     # What the window says
 
@@ -82,6 +82,8 @@ class Player:
             and project.shelves is known.shelves
         )
         same_program = program is None or program == self.program
+        if not (same_files and same_program):
+            self._settle()
         self._load(program or self.program, project)
         if same_files and same_program:
             return
@@ -95,11 +97,7 @@ class Player:
     def look_again(self) -> None:
         """Files came or went: show the same position as it is now. A thread that waits for a drive is left behind, and
         another takes its place."""
-        left = [side for side, lane in self._lanes.items()
-                if self.presence.any_missing and lane.drawing_for() > _WAITS]  # fmt: skip
-        for side in left:
-            self._lanes[side].end()
-            self._lanes[side] = Lane(self._handover, self.clock, self.presence, side)
+        left = self.presence.any_missing and self.lanes.leave_those_that_wait(_WAITS)
         if self._project is None:
             return
         if self.playing and (left or self.heard.waits_for(_WAITS)):
@@ -121,8 +119,7 @@ class Player:
         """Stop, and let go of all files: nobody looks."""
         self._halt()
         self._handover.ask(None)
-        for lane in self._lanes.values():
-            lane.release()
+        self.lanes.release()
 
     def see(self, view: View) -> None:
         """Draw for another view from now on; a picture that stands is always drawn in whole detail."""
@@ -164,6 +161,8 @@ class Player:
         self._position = start
         self.clock.start(start, speed, program.rate, loop, self.heard.start(start, speed, loop))
         self._meter = Meter(program.rate * abs(speed), start, self.clock.now(), step_of(speed))
+        if speed == 1 and isinstance(program, TimelineProgram):
+            self.lateness.begin(start, self.clock.loop)
         self._ask()
 
     def stop(self) -> None:
@@ -176,14 +175,12 @@ class Player:
         """Have all threads end soon, without waiting for it."""
         self._halt()
         self._handover.ask(None)  # whoever waits to hand over a picture need not wait any longer
-        for lane in self._lanes.values():
-            lane.end()
+        self.lanes.end()
 
     def close(self, limit: float | None = None) -> bool:
         """End all threads; whether they had ended within ``limit`` seconds each."""
         self.end()
-        ended = [lane.wait(limit) for lane in self._lanes.values()]
-        return all(ended)
+        return self.lanes.wait(limit)
 
     # What the window asks
 
@@ -209,6 +206,7 @@ class Player:
         due = self._handover.due(tick, self.clock.speed)
         if due is not None and self.playing and self._meter is not None:
             self._meter.picture_shown(due.tick, tick, self.clock.now())
+            self.lateness.picture(due.tick, tick)
         if due is not None:
             self._on_screen = due.frame if not due.sketch else -1
         return due
@@ -225,18 +223,19 @@ class Player:
         layers = (layer for step in steps for layer in step if layer.block.title is None)
         return tuple(choice for layer in layers if (choice := self.heard.choice(layer)) is not None)
 
-    def pace(self, path: Path) -> float | None:
-        """How many times its own rate a file was decoded while playing, None where that is not known."""
-        known = [pace for lane in self._lanes.values() if (pace := lane.pace(path)) is not None]
-        return max(known, default=None)
-
     # Inside
 
     def _halt(self) -> None:
         if self.playing:
             self._position = self.position
+            self.lateness.end(self.clock.tick())
             self.heard.stop()
         self.clock.halt()
+        self._settle()
+
+    def _settle(self) -> None:
+        if self._project is not None and isinstance(self.program, TimelineProgram):
+            self.lateness.settle(self._project)
 
     def _ask(self, ahead: int = 0, seen: bool = False) -> None:
         if self.program is None or self._project is None or not self._looked_at:
@@ -252,8 +251,8 @@ class Player:
             self._number, self.program, self._project, frame, self.clock.speed, window, loop, light=light, seen=seen
         )
         self._handover.ask(asked)
-        for side, lane in self._lanes.items():
-            lane.give(asked if side == self._project.showing else _warm(asked, side))
+        showing = self._project.showing
+        self.lanes.give(lambda side: asked if side == showing else _warm(asked, side))
 
 
 def _within(program: Program | None, frame: int) -> int:

@@ -35,7 +35,7 @@ from .cut import Cut, Decision, tidy_tags
 from .document import Project
 from .earlier import keep_earlier
 from .footage import Bake, Clip, Footage
-from .incoming import BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
+from .incoming import ROOM, BakeIn, ClipIn, OriginalIn, ProofIn, ProxyIn
 from .lines import Tables, block_to_text, line_from_otio, line_to_text, start_frame
 from .report import IngestReport
 from .schema import KEY, Json
@@ -44,7 +44,7 @@ from .upgrades import VERSION, upgraded
 _LARGEST = 400_000_000  # bytes
 _OWN = {
     "version", "id", "shelves", "showing", "preset", "by_itself", "reports", "clips", "timeline", "others", "tables",
-    "bakes", "chosen_preset",
+    "bakes", "chosen_preset", "bake_room",
 }  # fmt: skip
 
 
@@ -180,6 +180,7 @@ def _written(project: Project, memo: Memo) -> str:
         "preset": project.preset.to_json() if project.preset else None,
         "by_itself": project.cut.by_itself,
         **({"chosen_preset": footage.chosen_preset} if footage.chosen_preset else {}),
+        **({"bake_room": footage.bake_room} if footage.bake_room else {}),
         "reports": list(project.reports),
         "tables": tables.to_json(),
         "bakes": [
@@ -332,7 +333,6 @@ def _proof_values(proof: Proof) -> dict[str, Any]:
         "accepted": proof.accepted,
     }
 
-
 # Reading
 
 
@@ -350,6 +350,7 @@ def _from_otio(timeline: Json) -> Project:
         reports=tuple(_report_from(report) for report in values.get("reports", ())),
         bakes=tuple(_bake_from(one) for one in values.get("bakes", ())),
         chosen_preset=_text(values.get("chosen_preset", ""), 1000),
+        bake_room=ROOM.validate_python(values.get("bake_room", 0)),
         unknown=plain({key: value for key, value in values.items() if key not in _OWN}),
     )
     cut = Cut(

@@ -88,10 +88,16 @@ class Bake:
     digest: str
     file: FileRef
 
+    @property
+    def place(self) -> tuple[str, Side, int, int]:
+        """Which stretch it is."""
+        return self.timeline, self.side, self.start, self.end
+
 
 @dataclass(frozen=True)
 class Footage:
-    """``chosen_preset``: name of the one chosen for an ingest. ``hidden``: clips that have files or proofs which are
+    """``chosen_preset``: name of the one chosen for an ingest. ``bake_room``: bytes that all bakes may take when what
+    came late is baked by itself, 0 where it is not. ``hidden``: clips that have files or proofs which are
     only shown by a cut that chose them. ``unknown`` keeps what a newer version wrote and this one has no name for."""
 
     id: str
@@ -100,6 +106,7 @@ class Footage:
     reports: tuple[dict[str, Any], ...] = ()
     bakes: tuple[Bake, ...] = ()
     chosen_preset: str = ""
+    bake_room: int = 0
     hidden: frozenset[str] = frozenset()
     unknown: dict[str, Any] = field(default_factory=dict)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, TypeAdapter
 
 from ..strict import Count, Exact, Frame, Id, Line, Name, Number, PathText, Strict, Time, Words
 
@@ -72,6 +72,9 @@ class BakeIn(Strict):
     digest: Name
     shelf: Id
     path: PathText
+
+
+ROOM: TypeAdapter[int] = TypeAdapter(Annotated[int, Field(strict=True, ge=0, le=10**15)])  # bytes that bakes may take
 
 
 class SettingsIn(Strict):

@@ -77,7 +77,12 @@ def save_ready_made(project: Project, name: str) -> Path:
     timeline = project.timeline
     tracks = tuple(replace(track, blocks=()) for track in timeline.tracks)
     bare = Project(
-        Footage(project.id, project.shelves, chosen_preset=project.footage.chosen_preset),
+        Footage(
+            project.id,
+            project.shelves,
+            chosen_preset=project.footage.chosen_preset,
+            bake_room=project.footage.bake_room,
+        ),
         Cut(
             stem,
             Timeline(timeline.name, timeline.rate, timeline.width, timeline.height, tracks),

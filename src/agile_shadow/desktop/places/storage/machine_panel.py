@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.amounts import counted
+from ....core.estimates import Decoders, Measurements
 from ....core.storage.outside import (
     KnownProject,
     Store,
@@ -19,6 +21,7 @@ from ....core.storage.outside import (
 )
 from ... import words
 from ...tables import Column, RowsModel, rows_table
+from ...waits import enable
 from ...work import Work
 
 _STORES = (
@@ -45,8 +48,13 @@ _PROJECTS = (
 )  # fmt: skip
 
 
+_Looked = tuple[list[Store], int, list[KnownProject], bool, bool, list[str]]
+
+
 class MachinePanel(QWidget):
-    """Looked at when it is shown."""
+    """Looked at when it is shown. ``hardware_allowed``: whether originals may be played with hardware decoders."""
+
+    hardware_allowed = Signal(bool)
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -78,6 +86,15 @@ class MachinePanel(QWidget):
         row.addWidget(self.tidy)
         row.addStretch(1)
         layout.addLayout(row)
+        self.hardware = QCheckBox("Play originals with hardware decoders that were measured here")
+        self.hardware.setToolTip("Only where they gave the same pictures as software, and faster. Proxies, proofs and "
+                                 "films are always decoded in software.")  # fmt: skip
+        self.hardware.clicked.connect(self.hardware_allowed)
+        layout.addWidget(self.hardware)
+        self.decoders = QLabel("")
+        self.decoders.setObjectName("quiet")
+        self.decoders.setWordWrap(True)
+        layout.addWidget(self.decoders)
         self.projects = RowsModel(_PROJECTS)
         layout.addWidget(rows_table(self.projects, 4, "Projects that were opened on this machine"), 1)
 
@@ -85,12 +102,19 @@ class MachinePanel(QWidget):
         """Look again, on a thread."""
         session = self._work.session
 
-        def look() -> tuple[list[Store], int, list[KnownProject]]:
-            return stores(session.path), limit(), look_at_projects(session.project, session.path)
+        def look() -> _Looked:
+            decoders = Decoders(Measurements())
+            return (stores(session.path), limit(), look_at_projects(session.project, session.path), decoders.there,
+                    decoders.allowed, decoders.words())  # fmt: skip
 
         self._work.in_background(look, self._show)
 
-    def _show(self, found: tuple[list[Store], int, list[KnownProject]]) -> None:
+    def _show(self, found: _Looked) -> None:
+        there, allowed, known = found[3:]
+        self.hardware.setChecked(there and allowed)
+        enable(self.hardware, there, "This machine has no hardware decoder that the program could ask.")
+        nothing = "not measured yet: that is done while nothing else runs" if there else "none found on this machine"
+        self.decoders.setText("\n".join(known) if known else f"Hardware decoders: {nothing}.")
         self.stores.set_rows(found[0])
         self.limit.blockSignals(True)
         self.limit.setValue(found[1] / 1e9)

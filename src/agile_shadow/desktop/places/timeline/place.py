@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from fractions import Fraction
 
 from PySide6.QtCore import QPoint, Qt, Signal
@@ -28,6 +29,7 @@ from .block_panel import BlockPanel
 from .clip_list import ClipList
 from .cut_buttons import CutButtons
 from .doing import CutCommands
+from .late_dialog import LateDialog
 from .lines_bar import LinesBar
 from .notes import Notes
 from .paint import marked
@@ -53,6 +55,7 @@ class TimelinePlace(PlacePage):
         super().__init__()
         self.setObjectName("place")
         self._work = work
+        self.dialog: LateDialog | None = None
         self.panel = PlayerPanel(sound)
         self.panel.loop_range = self._loop_range
         self.list = ClipList(work, self.panel.player.presence, lambda: self.goes_to.emit("place_2"), self)
@@ -343,8 +346,11 @@ class TimelinePlace(PlacePage):
         elif identity == "bake":
             self._bake()
         elif identity == "unbake":
-            self._work.bakes.remove([s.bake for s in bake_states(self._work.session.project)
-                                     if s.bake.start <= self._position < s.bake.end])  # fmt: skip
+            here = [s.bake for s in bake_states(self._work.session.project)
+                    if s.bake.start <= self._position < s.bake.end]  # fmt: skip
+            self._work.asked.remove_bakes(here)
+        elif identity == "bake_late":
+            self._ask_about_late()
         elif identity == "new_timeline":
             self.lines.change("New timeline", lambda project: project.with_new_timeline())
             self._show_timeline(self._position)
@@ -367,7 +373,14 @@ class TimelinePlace(PlacePage):
             start, end = min(block.start for block in blocks), max(block.end for block in blocks)
         else:
             return
-        self._work.bakes.bake(start, min(end, line.length))
+        self._work.asked.bake(start, min(end, line.length))
+
+    def _ask_about_late(self) -> None:
+        self.dialog = LateDialog(self._work, self.panel.player.lateness.stretches, self)
+        self.dialog.taken.connect(
+            lambda room: self._work.session.absorb(lambda now: replace(now, bake_room=room))
+        )
+        self.dialog.open()
 
     def _mark(self, identity: str) -> None:
         position = self._position
