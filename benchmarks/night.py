@@ -16,7 +16,7 @@ import xxhash
 
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.presets import Preset, Proxies
+from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.state import state_file
 from ingest import tiny_clips
@@ -39,7 +39,9 @@ def measure_night(folder: Path, clips: int = 2000) -> Iterator[Line]:
             memory.append((looked[0], process.memory_full_info().uss / 1e6))
 
     session.changed.connect(heard)
-    preset = Preset(name="Night", proxies=Proxies(codec="h264", scale=Fraction(1, 2)))
+    preset = Preset(
+        name="Night", originals=Originals(manifest=True), proxies=Proxies(codec="h264", scale=Fraction(1, 2))
+    )
     store = JobStore()
     run = IngestRun(IngestRequest(source, out / "o", out / "p", preset), session, store)
     run.run()

@@ -65,7 +65,7 @@ def test_what_came_late_is_baked_when_the_hand_rests(
     window.command("bake_late")
     assert window.timeline.dialog is not None
     said = window.timeline.dialog.says
-    qtbot.waitUntil(lambda: said.text().startswith("3 stretches have played late"), timeout=10_000)
+    qtbot.waitUntil(lambda: said.text().startswith("3 stretches of Timeline 1 played late"), timeout=10_000)
     window.timeline.dialog.reject()
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)

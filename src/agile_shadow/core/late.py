@@ -18,6 +18,8 @@ class Late:
 
 
 cv2: Any = Late("cv2")
+psutil: Any = Late("psutil")
+pil_image: Any = Late("PIL.Image")
 sounddevice: Any = Late("sounddevice")
 opentimelineio: Any = Late("opentimelineio")
 signal: Any = Late("scipy.signal")

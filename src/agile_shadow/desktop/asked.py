@@ -6,10 +6,8 @@ import threading
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from ..core.desk import Run, remove_bakes
+from ..core import desk, handover  # their parts are loaded when they are needed
 from ..core.errors import ShadowError, sentence
-from ..core.film import FilmRequest
-from ..core.handover import keep_edit_lists
 from ..core.ingest import IngestRequest, IngestRun
 from ..core.jobs import Piece
 from ..core.project import Bake
@@ -17,6 +15,8 @@ from ..core.shelves import Shelf
 from ..core.upkeep.making import MakeRequest
 
 if TYPE_CHECKING:
+    from ..core.desk import Run
+    from ..core.film import FilmRequest
     from .work import Work
 
 _KEEPING = threading.Lock()  # one at a time: each looks at what the one before has kept
@@ -75,7 +75,7 @@ class Requests:
     def remove_bakes(self, bakes: list[Bake]) -> None:
         """Take bakes away, with their files."""
         session = self._work.session
-        self._work.in_background(lambda: remove_bakes(session, bakes), lambda _done: None)
+        self._work.in_background(lambda: desk.remove_bakes(session, bakes), lambda _done: None)
 
     def keep(self, shelf: Shelf) -> None:
         """Read a shelf against its records, in the queue."""
@@ -101,7 +101,7 @@ class Requests:
 
         def keep() -> None:
             with _KEEPING:
-                keep_edit_lists(project, path)
+                handover.keep_edit_lists(project, path)
 
         self._work.in_background(keep, lambda _done: None)
 

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QTimer
 
-from ..core.playback import LateStretch, next_to_bake
+from ..core import playback  # its parts are loaded when something came late
 from .work import Work
+
+if TYPE_CHECKING:
+    from ..core.playback import LateStretch
 
 _TICK = 250  # milliseconds
 _HAND = frozenset((
@@ -71,7 +75,7 @@ class LateBakes(QObject):
 
         def look() -> LateStretch | None:
             try:
-                return next_to_bake(project, late, tried)
+                return playback.next_to_bake(project, late, tried)
             finally:
                 self._looking = False
 

@@ -15,7 +15,6 @@ from ..core.handover import ENDINGS
 from ..core.project import known_projects, load_project, ready_made_projects, save_ready_made
 from ..stand_ins.reader import StandInDrive
 from .choosing import ask_file, ask_new_file
-from .opening_timeline import open_timeline
 
 if TYPE_CHECKING:
     from .window import MainWindow
@@ -146,4 +145,6 @@ class ProjectMenu(QMenu):
         if not chosen:
             return
         target = Path(chosen).with_suffix(".otio")
+        from .opening_timeline import open_timeline  # loads what reads other tools' timelines
+
         open_timeline(window, path, target)

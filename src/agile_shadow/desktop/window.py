@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from ..core.playback import LateStretch, SoundOutput
+from ..core.playback import SoundOutput
 from ..core.presets import Preset
 from ..core.project import Footage, Project
 from . import theme
@@ -49,6 +49,7 @@ from .window_shows import WindowShows
 from .work import Work
 
 if TYPE_CHECKING:
+    from ..core.playback import LateStretch
     from .places.export import ExportPlace
     from .places.ingest import IngestPlace
     from .places.pairs import PairsPlace

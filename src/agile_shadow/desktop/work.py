@@ -9,7 +9,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -20,10 +20,12 @@ from ..core.jobs import Awake, JobStore
 from ..core.jobs.vetting import Vetting
 from ..core.project import ProjectLock, ProjectSession
 from .asked import Requests
-from .drawing_work import DrawingWork
 from .lay_work import LayWork
 from .pair_work import PairWork
 from .turns import Turns
+
+if TYPE_CHECKING:
+    from .drawing_work import DrawingWork
 
 log = logging.getLogger(__name__)
 _POLL = 200  # milliseconds
@@ -179,6 +181,8 @@ class Work(QObject):
 
     def draw_demo_card(self, card: Path) -> None:
         """Draw what is missing of the demo card in the background, light clips first."""
+        from .drawing_work import DrawingWork  # loads what draws: only the demo needs it
+
         self._drawing = DrawingWork(self.machine, card)
         self._drawing.grew.connect(self._drew)
         self._drawing.failed.connect(self.problem)

@@ -8,11 +8,11 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from .. import playback  # its parts are loaded when something is baked
 from ..amounts import counted
 from ..errors import MediaError
 from ..jobs import JobStore, Machine, Piece, Rank
 from ..pairs import FileRef
-from ..playback import BakeRequest, bake, planned_bake, remove_bake_file, stretch_digest
 from ..project import Bake, Project, ProjectSession
 from ..project.incoming import BakeIn
 from ..shelves import Shelf
@@ -28,7 +28,7 @@ def bake_values(session: ProjectSession, start: int, end: int, alone: bool) -> d
     shelf = _scratch(session.project, session.path.parent)
     if session.project.shelf(shelf.id) is None:
         session.absorb(lambda now: now.with_shelf_replaced(shelf))
-    one = planned_bake(session.project, start, end, shelf)
+    one = playback.planned_bake(session.project, start, end, shelf)
     return {
         "timeline": one.timeline, "start": one.start, "end": one.end, "side": one.side, "digest": one.digest,
         "shelf": one.file.shelf, "path": one.file.path, "alone": alone,
@@ -89,13 +89,13 @@ class BakeRun(QueuedRun):
         why = ", for it came late" if self.alone else ""
         return [Piece(0, "bake", name, name, str(place or ""), f"from {self.one.side}{why}", seconds)]
 
-    def work(self, piece: Piece) -> tuple[Any, BakeRequest] | None:
+    def work(self, piece: Piece) -> tuple[Any, Any] | None:
         """Draw it, unless it was changed since: then it would play nowhere."""
         project = self._as_asked()
         one = self.one
-        if project is None or stretch_digest(project, one.start, one.end) != one.digest:
+        if project is None or playback.stretch_digest(project, one.start, one.end) != one.digest:
             return None
-        return bake, BakeRequest(project, one.start, one.end, one.file)
+        return playback.bake, playback.BakeRequest(project, one.start, one.end, one.file)
 
     def _as_asked(self) -> Project | None:
         """The project with that timeline open and the switch as it stood."""
@@ -110,7 +110,7 @@ class BakeRun(QueuedRun):
         if not isinstance(result, Path):
             raise MediaError("was not drawn", piece.target, "Bake it again.")
         project, one = self._as_asked(), self.one
-        if self.alone and (project is None or stretch_digest(project, one.start, one.end) != one.digest):
+        if self.alone and (project is None or playback.stretch_digest(project, one.start, one.end) != one.digest):
             self._remove([one])
             return "changed meanwhile, and not kept"
         gone = [
@@ -126,14 +126,14 @@ class BakeRun(QueuedRun):
     def _remove(self, bakes: list[Bake]) -> None:
         for one in bakes:
             with suppress(OSError):  # it stays in Scratch, where Storage shows it
-                remove_bake_file(self.session.project, one)
+                playback.remove_bake_file(self.session.project, one)
 
 
 def remove_bakes(session: ProjectSession, bakes: list[Bake]) -> None:
     """Take bakes away, with their files. Raises OSError."""
     session.absorb(lambda now: replace(now, bakes=tuple(old for old in now.bakes if old not in bakes)))
     for one in bakes:
-        remove_bake_file(session.project, one)
+        playback.remove_bake_file(session.project, one)
 
 
 def _scratch(project: Project, folder: Path) -> Shelf:

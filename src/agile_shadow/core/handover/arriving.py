@@ -12,11 +12,10 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
-import opentimelineio as otio
-
 from ..below import open_ordinary
 from ..errors import ExportError, ShadowError, from_os_error
 from ..jobs import Report
+from ..late import opentimelineio as otio
 from ..project.schema import KEY
 from ..strict import read_json
 from ..time import frame_of, nearest_standard_rate, nominal_rate, timecode_at

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, Literal
 
-import opentimelineio as otio
-
+from ..late import opentimelineio as otio
 from ..media import MediaInfo, as_form
 from ..media.sequence import members
 from ..pairs import FileRef
@@ -19,7 +18,7 @@ from ..project.schema import KEY
 from ..timeline import NO_EFFECTS, Block, Timeline, Track
 
 Half = Literal["both", "original", "proxy"]
-DISSOLVE = otio.schema.TransitionTypes.SMPTE_Dissolve
+DISSOLVE = "SMPTE_Dissolve"  # OpenTimelineIO's name of it
 
 
 @dataclass(frozen=True)

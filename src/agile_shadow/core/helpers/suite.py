@@ -14,11 +14,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
 
-import psutil
 from pydantic import Field, ValidationError
 
 from ..errors import ShadowError, from_os_error
 from ..files import written_atomically
+from ..late import psutil
 from ..log import config_folder, state_folder
 from ..strict import Name, Strict
 from .certificates import ASKER, Authority, Credentials, helper_name

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-import psutil
-
+from ..late import psutil
 from ..presets import When
 
 NIGHT = timedelta(hours=10)  # how long after its hour a night's work may begin

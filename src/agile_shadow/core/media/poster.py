@@ -5,15 +5,18 @@ from __future__ import annotations
 import io
 from fractions import Fraction
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import av
 from av.container import InputContainer
 from av.video.frame import VideoFrame
 from av.video.stream import VideoStream
-from PIL import Image
 
 from ..errors import MediaError
 from .opening import ODD_FILE, open_media
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 WIDTH, HEIGHT = 192, 108  # pixels at the most
 _INTO = 8  # the picture is taken an eighth into the file: the first frame is often black

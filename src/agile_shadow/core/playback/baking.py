@@ -17,7 +17,6 @@ from av.video.stream import VideoStream
 from ..below import folder_below
 from ..compositing import Composite, Compositor, Step, Window, picture_steps
 from ..errors import MediaError, ShadowError, from_os_error
-from ..estimates.weights import fixed_frame_bytes
 from ..files import flush, partial_path
 from ..jobs import Report
 from ..media import probe, proxy_size
@@ -59,6 +58,8 @@ def baked_size(line: Timeline) -> tuple[int, int]:
 
 def bake_bytes(line: Timeline, frames: int) -> int:
     """Bytes of a baked file of so many frames: the codec fixes them by the picture's size."""
+    from ..estimates.weights import fixed_frame_bytes  # loads what makes proxies, which playing does not need
+
     return frames * (fixed_frame_bytes("dnxhr-sq", *baked_size(line)) or 0)
 
 

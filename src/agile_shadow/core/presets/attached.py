@@ -7,12 +7,16 @@ import binascii
 import io
 import zlib
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PIL import Image
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..errors import PresetError, from_os_error
+from ..late import pil_image
 from ..media.cube import read_cube
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 LARGEST = 16 << 20  # bytes, unpacked
 _PICTURE_SIDE = 8192  # pixels
@@ -61,10 +65,11 @@ def open_picture(picture: Attached) -> Image.Image:
         raise ValueError(f"{picture.name} is neither a PNG nor a JPEG picture")
     content = picture.content()
     try:
-        with Image.open(io.BytesIO(content), formats=_FORMATS) as opened:
+        with pil_image.open(io.BytesIO(content), formats=_FORMATS) as opened:
             if max(opened.size) > _PICTURE_SIDE:
                 raise ValueError(f"{picture.name} is larger than {_PICTURE_SIDE} pixels")
-            return opened.convert("RGBA")
+            converted: Image.Image = opened.convert("RGBA")
+            return converted
     except ValueError:
         raise
     except Exception as error:  # its readers raise whatever comes to their mind

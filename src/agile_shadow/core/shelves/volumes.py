@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-import psutil
+from ..late import psutil
 
 _BY_UUID = Path("/dev/disk/by-uuid")
 

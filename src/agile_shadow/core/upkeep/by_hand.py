@@ -12,8 +12,9 @@ from ..media.fingerprint import need_picture
 from ..media.sequence import status
 from ..pairs.half import Half
 from ..project import Clip, Project
+from .probing import ProbeRequest, probe_or_reason
 from .search import Offer, Role
-from .tasks import LooksRequest, Opposite, PrintRequest, ProbeRequest, looks_of, print_of, probe_or_reason
+from .tasks import LooksRequest, Opposite, PrintRequest, looks_of, print_of
 
 
 def offer_by_hand(project: Project, clip: Clip, path: Path, pool: Executor) -> Offer:

@@ -20,8 +20,8 @@ from ..media.sequence import exists, members
 from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
+from .probing import ProbeRequest, probe_or_reason
 from .taking import reference_of, with_proxy
-from .tasks import ProbeRequest, probe_or_reason
 
 Part = Literal["original", "proxy"]
 

@@ -25,7 +25,8 @@ from ..pairs.half import Half
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .prints import Prints
-from .tasks import LooksRequest, Opposite, PrintRequest, ProbeRequest, looks_of, print_of, probe_or_reason
+from .probing import ProbeRequest, probe_or_reason
+from .tasks import LooksRequest, Opposite, PrintRequest, looks_of, print_of
 
 Role = Literal["proxy", "original"]
 _BY_DATA, _BY_PICTURE = 6, 8  # originals whose pictures are looked at for one file

@@ -3,34 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from pathlib import Path
 
 from ..errors import ShadowError
 from ..jobs import Report
 from ..matching.alignment import NONE, fit_pictures, fit_sound
 from ..matching.assignment import Looks
 from ..matching.evidence import MOVES_ALIKE
-from ..media import MediaInfo, probe
 from ..media.fingerprint import Fingerprint, dense_grids, fingerprint
 from ..pairs.half import Half
 from ..proof.prover import exact_offset
 
 _LONGEST = 20_000  # frames of a file that are laid over originals
-
-
-@dataclass(frozen=True)
-class ProbeRequest:
-    """A file to be opened."""
-
-    path: Path
-
-
-def probe_or_reason(request: ProbeRequest, report: Report) -> MediaInfo | str:
-    """What a file is, or the sentence why it cannot be used: a task for a worker."""
-    try:
-        return probe(request.path)
-    except ShadowError as error:
-        return error.what
 
 
 @dataclass(frozen=True)

@@ -67,6 +67,9 @@ def _state(project: Project, late: tuple[LateStretch, ...]) -> str:
     """On a thread: what came late and is not baked, and what bakes take now."""
     waiting = sum(1 for _one in worth_baking(project, late, 10**18))
     taken = bakes_on_disk(project)
-    came = counted(waiting, "stretch has", "stretches have") if waiting else "Nothing has"
-    text = f"{came} played late on {project.timeline.name} since the program was started, and not been baked."
+    line = project.timeline.name
+    text = f"No stretch of {line} that played late is left to be baked."
+    if waiting:
+        them = f"{counted(waiting, 'stretch', 'stretches')} of {line}"
+        text = f"{them} played late since the program was started, and {'is' if waiting == 1 else 'are'} not baked."
     return f"{text} Bakes of this project take {amount(taken)} now."
