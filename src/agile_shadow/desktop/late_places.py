@@ -120,24 +120,27 @@ class LatePlaces(QObject):
 
 
 def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePage]]:
-    """How each place is built and tied to the window, by number."""
+    """How each place is built and tied to the window, by number. It is built where it will stand, from the outside in:
+    whatever is put into something else later is given its look anew, with all that is in it."""
 
     def presets() -> PlacePage:
         from .places.presets import PresetsPlace
 
-        place = PresetsPlace(window.work, window.measuring)
+        place = PresetsPlace(window.work, window.measuring, window.places.stack)
         place.chosen.connect(window.ingest.card.reload_presets)
         return place
 
     def ingest() -> PlacePage:
         from .places.ingest import IngestPlace
 
-        return IngestPlace(window.work, folders)
+        return IngestPlace(window.work, folders, window.places.stack)
 
     def pairs() -> PlacePage:
         from .places.pairs import PairsPlace
 
-        place = PairsPlace(window.work, window.sound, window.measuring, window.proxy_presets)
+        place = PairsPlace(
+            window.work, window.sound, window.measuring, window.proxy_presets, window.places.stack
+        )
         window.tie_player(place.panel)
         place.chosen.connect(window.measuring.stand_still)
         place.looks_again.connect(window.presence.look_now)
@@ -148,7 +151,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
     def timeline() -> PlacePage:
         from .places.timeline import TimelinePlace
 
-        place = TimelinePlace(window.work, window.sound)
+        place = TimelinePlace(window.work, window.sound, window.places.stack)
         window.tie_player(place.panel)
         window.sketches.came.connect(place.sights.sketch_came)
         place.goes_to.connect(window.command)
@@ -157,7 +160,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
     def export() -> PlacePage:
         from .places.export import ExportPlace
 
-        place = ExportPlace(window.work, folders.exports)
+        place = ExportPlace(window.work, folders.exports, window.places.stack)
         place.check_panel.look.connect(window.look_for_missing)
         place.check_panel.goes_to.connect(window.command)
         return place
@@ -165,7 +168,7 @@ def builders(window: MainWindow, folders: Folders) -> list[Callable[[], PlacePag
     def storage() -> PlacePage:
         from .places.storage import StoragePlace
 
-        place = StoragePlace(window.work)
+        place = StoragePlace(window.work, window.places.stack)
         allow = window.measuring.decoders.allow
         place.machine.hardware_allowed.connect(
             lambda on: window.work.in_background(lambda: allow(on), lambda _done: None)

@@ -39,8 +39,8 @@ _ESTIMATING = 300.0  # seconds without a sign of life
 class ExportPlace(PlacePage):
     """The place. The check reads drives, so it runs in the background whenever the place is opened."""
 
-    def __init__(self, work: Work, folder: Path) -> None:
-        super().__init__()
+    def __init__(self, work: Work, folder: Path, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("place")
         self._work = work
         self._folder = folder
@@ -55,8 +55,9 @@ class ExportPlace(PlacePage):
     def _build(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
-        halves = QSplitter(Qt.Orientation.Vertical)
-        upper = QWidget()
+        halves = QSplitter(Qt.Orientation.Vertical, self)
+        layout.addWidget(halves)
+        upper = QWidget(halves)
         row = QHBoxLayout(upper)
         row.setContentsMargins(0, 0, 0, 6)
         row.setSpacing(12)
@@ -69,24 +70,21 @@ class ExportPlace(PlacePage):
         self.card.edit.connect(self._edit_settings)
         self.card.draft.toggled.connect(lambda _on: self._allow())
         self.card.chosen.currentIndexChanged.connect(lambda _index: self._allow())
-        side = QVBoxLayout()
+        row.addWidget(self.check_panel, 1)
+        holder = QWidget()
+        row.addWidget(holder)
+        holder.setFixedWidth(_CARD)
+        side = QVBoxLayout(holder)
         side.setSpacing(12)
+        side.setContentsMargins(0, 0, 0, 0)
         side.addWidget(self.card)
         side.addWidget(self._cut_card())
         side.addStretch(1)
-        holder = QWidget()
-        holder.setFixedWidth(_CARD)
-        holder.setLayout(side)
-        side.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.check_panel, 1)
-        row.addWidget(holder)
         self.films = FilmList(self._work)
-        halves.addWidget(upper)
         halves.addWidget(self.films)
         halves.setCollapsible(0, False)
         halves.setStretchFactor(0, 1)
         halves.setSizes([520, 150])
-        layout.addWidget(halves)
 
     def _cut_card(self) -> QFrame:
         card = QFrame()

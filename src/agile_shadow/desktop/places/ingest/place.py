@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QScrollArea, QTabWidget, QWidget
 
 from ....core.ingest import MountedPlace, SourceListing, taken
 from ....core.presets import Preset
@@ -27,8 +27,8 @@ from .watching import Watching
 class IngestPlace(PlacePage):
     """The whole place. Folders are read on a background thread."""
 
-    def __init__(self, work: Work, folders: Folders) -> None:
-        super().__init__()
+    def __init__(self, work: Work, folders: Folders, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("place")
         self.setAcceptDrops(True)
         self._work = work

@@ -53,9 +53,10 @@ class PairsPlace(PlacePage):
     goes_to = Signal(str)
 
     def __init__(
-        self, work: Work, sound: SoundOutput, measuring: Measuring, presets: Callable[[], list[Preset]]
-    ) -> None:
-        super().__init__()
+        self, work: Work, sound: SoundOutput, measuring: Measuring, presets: Callable[[], list[Preset]],
+        parent: QWidget | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
         self.setObjectName("place")
         self._work = work
         self.list = PairList(measuring, self)
@@ -88,7 +89,8 @@ class PairsPlace(PlacePage):
         self.as_posters, self.poster_size = tools.posters.button, tools.posters.size_slider
         self.menu = tools.menu
         self.find_pairs, self.find_files = tools.find_pairs, tools.find_files
-        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter = QSplitter(Qt.Orientation.Vertical, self)
+        layout.addWidget(self.splitter, 1)
         self.table = ledger_table(self.model)
         self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.invitation = Invitation(
@@ -96,7 +98,7 @@ class PairsPlace(PlacePage):
             ("Go to Ingest", lambda: self.goes_to.emit("place_2")), lambda: not self._work.session.project.clips,
         )  # fmt: skip
         self.offers = OffersView()
-        self.upper = QStackedWidget()
+        self.upper = QStackedWidget(self.splitter)
         self.upper.addWidget(self.table)
         self.upper.addWidget(self.offers)
         self.poster_view = PosterView(self._work, self.model)
@@ -106,28 +108,25 @@ class PairsPlace(PlacePage):
             lambda at: self.menu.popup(self.poster_view.viewport().mapToGlobal(at))
         )
         self.upper.addWidget(self.poster_view)
-        self.splitter.addWidget(self.upper)
-        lower = QWidget()
+        lower = QWidget(self.splitter)
         rows = QVBoxLayout(lower)
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(6)
         above = QHBoxLayout()
+        rows.addLayout(above)
         above.addWidget(self.ways)
         above.addStretch(1)
         self.sums = QLabel("")
         self.sums.setObjectName("quiet")
         above.addWidget(self.sums)
-        rows.addLayout(above)
         row = QHBoxLayout()
+        rows.addLayout(row, 1)
         row.setSpacing(10)
         self.panel.pictures.addWidget(self.compare)
         row.addWidget(self.panel, 1)
         row.addWidget(self.proof)
-        rows.addLayout(row, 1)
-        self.splitter.addWidget(lower)
         self.splitter.setSizes([286, 390])
         self.splitter.setStretchFactor(1, 1)
-        layout.addWidget(self.splitter, 1)
         self.need = QLabel("")
         self.need.setObjectName("quiet")
         layout.addWidget(self.need)

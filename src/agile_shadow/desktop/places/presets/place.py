@@ -50,8 +50,8 @@ class PresetsPlace(PlacePage):
 
     chosen = Signal()
 
-    def __init__(self, work: Work, measuring: Measuring) -> None:
-        super().__init__()
+    def __init__(self, work: Work, measuring: Measuring, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("place")
         self._work = work
         self._measuring = measuring
@@ -66,11 +66,18 @@ class PresetsPlace(PlacePage):
         self.reload()
 
     def _build(self) -> None:
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(14, 12, 14, 12)
+        splitter = QSplitter(Qt.Orientation.Horizontal, self)
+        outer.addWidget(splitter)
+        splitter.setHandleWidth(12)
         self.library = LibraryList()
+        splitter.addWidget(self.library)
         self.list = self.library.list
         self.library.picked.connect(self._pick)
         self.library.told.connect(self._tell)
-        self.sentence = Sentence()
+        middle = QWidget(splitter)
+        self._fill_middle(QVBoxLayout(middle))
         self.sentence.changed.connect(self._changed)
         self.sentence.failed.connect(lambda text: self._tell(text, True))
         self.outlook = Outlook(self._measuring)
@@ -79,23 +86,17 @@ class PresetsPlace(PlacePage):
         self.picture.chosen.connect(self.sentence.marks.choose)
         self.sentence.marks.list.currentIndexChanged.connect(self._show_picture)
         self._plot: Any = None
-        outer = QHBoxLayout(self)
-        outer.setContentsMargins(14, 12, 14, 12)
-        splitter = QSplitter(Qt.Orientation.Horizontal)
-        splitter.setHandleWidth(12)
+        right = QWidget(splitter)
+        self._fill_right(QVBoxLayout(right))
         splitter.setChildrenCollapsible(False)
-        for widget, least in ((self.library, 130), (self._middle(), 330), (self._right(), 330)):
-            widget.setMinimumWidth(least)
-            splitter.addWidget(widget)
+        for part, least in ((self.library, 130), (middle, 330), (right, 330)):
+            part.setMinimumWidth(least)
         splitter.setSizes([150, 480, 510])
         splitter.setStretchFactor(0, 0)
         splitter.setStretchFactor(1, 2)
         splitter.setStretchFactor(2, 2)
-        outer.addWidget(splitter)
 
-    def _middle(self) -> QWidget:
-        middle = QWidget()
-        layout = QVBoxLayout(middle)
+    def _fill_middle(self, layout: QVBoxLayout) -> None:
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(7)
         row = QHBoxLayout()
@@ -116,12 +117,13 @@ class PresetsPlace(PlacePage):
         self.describes.setFont(theme.sans(9))
         layout.addWidget(self.describes)
         scroll = QScrollArea()
+        layout.addWidget(scroll, 1)
+        self.sentence = Sentence(scroll.viewport())
         scroll.setWidget(self.sentence)
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.scroller = scroll
-        layout.addWidget(scroll, 1)
         self.message = QLabel("")
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
@@ -137,11 +139,8 @@ class PresetsPlace(PlacePage):
         self.use.setObjectName("main")
         self.use.clicked.connect(self._use)
         layout.addWidget(Flow(self.save, self.use, self.for_new))
-        return middle
 
-    def _right(self) -> QWidget:
-        right = QWidget()
-        layout = QVBoxLayout(right)
+    def _fill_right(self, layout: QVBoxLayout) -> None:
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(7)
         layout.addWidget(self.outlook, 3)
@@ -156,7 +155,6 @@ class PresetsPlace(PlacePage):
         self.trial.setToolTip("Make a few seconds with up to four presets, and compare pictures and sizes")
         self.trial.clicked.connect(self._open_trial)
         layout.addWidget(self.trial)
-        return right
 
     @property
     def plot(self) -> CandidatesPlot:

@@ -31,8 +31,8 @@ class Sentence(QFrame):
     changed = Signal()
     failed = Signal(str)
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("card")
         self._make_fields()
         layout = QVBoxLayout(self)

@@ -51,8 +51,8 @@ class StoragePlace(PlacePage):
     Large: its attributes are its controls, its methods what each of them is connected to.
     """
 
-    def __init__(self, work: Work) -> None:
-        super().__init__()
+    def __init__(self, work: Work, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("place")
         self._work = work
         self.rows: list[ShelfRow] = []
@@ -68,11 +68,14 @@ class StoragePlace(PlacePage):
         layout.setSpacing(14)
         layout.addLayout(self._side())
         right = QVBoxLayout()
+        layout.addLayout(right, 1)
         self.message = QLabel("")
         self.message.setObjectName("warn")
         self.message.setWordWrap(True)
         self.message.hide()
         right.addWidget(self.message)
+        self.pages = QStackedWidget()
+        right.addWidget(self.pages, 1)
         self.shelf = ShelfPanel(self)
         self.cards = CardsPanel(work)
         self.kits = KitPanel(work)
@@ -81,11 +84,8 @@ class StoragePlace(PlacePage):
         self.empty = QLabel("No shelves yet. An ingest adds those it needs, or add one here.")
         self.empty.setObjectName("quiet")
         self.empty.setWordWrap(True)
-        self.pages = QStackedWidget()
         for page in (self.shelf, self.cards, self.kits, self.helpers, self.machine, self.empty):
             self.pages.addWidget(page)
-        right.addWidget(self.pages, 1)
-        layout.addLayout(right, 1)
         self.list.currentItemChanged.connect(lambda _now, _before: self._chosen())
         work.jobs_changed.connect(self._look_at_runs)
 

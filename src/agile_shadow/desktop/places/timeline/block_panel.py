@@ -91,7 +91,7 @@ class BlockPanel(QScrollArea):
         self.show_blocks(work.session.project, ())
 
     def _build(self) -> None:
-        inner = QWidget()
+        inner = QWidget(self.viewport())
         inner.setObjectName("place")
         column = QVBoxLayout(inner)
         column.setContentsMargins(4, 8, 10, 8)

@@ -51,8 +51,8 @@ class TimelinePlace(PlacePage):
 
     goes_to = Signal(str)
 
-    def __init__(self, work: Work, sound: SoundOutput) -> None:
-        super().__init__()
+    def __init__(self, work: Work, sound: SoundOutput, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
         self.setObjectName("place")
         self._work = work
         self.dialog: LateDialog | None = None
@@ -77,14 +77,15 @@ class TimelinePlace(PlacePage):
     def _build(self) -> None:
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 10)
-        halves = QSplitter(Qt.Orientation.Vertical)
-        upper = QSplitter(Qt.Orientation.Horizontal)
-        upper.addWidget(self._side())
-        upper.addWidget(self._viewer())
+        halves = QSplitter(Qt.Orientation.Vertical, self)
+        layout.addWidget(halves)
+        upper = QSplitter(Qt.Orientation.Horizontal, halves)
+        self._add_side(upper)
+        self._add_viewer(upper)
         upper.setCollapsible(0, False)
         upper.setSizes([320, 840])
         upper.setStretchFactor(1, 1)
-        lower = QWidget()
+        lower = QWidget(halves)
         column = QVBoxLayout(lower)
         column.setContentsMargins(0, 4, 0, 0)
         column.setSpacing(6)
@@ -96,26 +97,22 @@ class TimelinePlace(PlacePage):
         self.view.in_sight_changed.connect(self._show_bar)
         column.setSpacing(4)
         column.addWidget(self.bar)
-        halves.addWidget(upper)
-        halves.addWidget(lower)
         halves.setCollapsible(0, False)
         halves.setCollapsible(1, False)
         halves.setStretchFactor(0, 1)
         halves.setSizes([460, 260])
-        layout.addWidget(halves)
 
-    def _side(self) -> QTabWidget:
+    def _add_side(self, halves: QSplitter) -> None:
+        self.side = QTabWidget(halves)
         self.block_panel = BlockPanel(self._work)
         self.notes = Notes(self._timecode)
-        self.side = QTabWidget()
         self.side.setMinimumWidth(308)
         self.side.addTab(self.list.table, "Clips")
         self.side.addTab(self.block_panel, "Block")
         self.side.addTab(self.notes, "Notes")
-        return self.side
 
-    def _viewer(self) -> QWidget:
-        right = QWidget()
+    def _add_viewer(self, halves: QSplitter) -> None:
+        right = QWidget(halves)
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -123,7 +120,6 @@ class TimelinePlace(PlacePage):
         self.which.setObjectName("quiet")
         column.addWidget(self.which)
         column.addWidget(self.panel, 1)
-        return right
 
     def _button_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
