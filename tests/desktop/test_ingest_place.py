@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import os
 import shutil
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -23,6 +24,7 @@ from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project.lock import WITHOUT_WINDOW
 from agile_shadow.desktop.__main__ import open_window as open_for_real
 from agile_shadow.desktop.__main__ import put_demo_card_in
+from agile_shadow.desktop.places.ingest import on_source
 from agile_shadow.desktop.places.ingest.files import FileRow
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.stand_ins.reader import CONTROL, StandInDrive
@@ -100,6 +102,42 @@ def test_cards_come_and_go_and_are_listed_with_posters(qtbot: QtBot, tmp_path: P
     assert shown(window)[0] == "TRN_0030.MOV"
     reader.pull_out()
     qtbot.waitUntil(lambda: "CARD" not in names(window) or "folder" in window.ingest.sources.sources[0].kind)
+
+
+def test_rows_of_very_many_files_are_made_aside_and_dropped_with_their_source(
+    qtbot: QtBot, tmp_path: Path, reader: StandInDrive, preset: Preset, open_window: Opener,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    monkeypatch.setattr(on_source, "_MANY", 0)
+    reader.pull_out()
+    window = open_window(tmp_path / "film" / "p.otio")
+    reader.insert()
+    place = window.ingest.on_source
+    qtbot.waitUntil(lambda: "CARD" in names(window) and len(rows(window)) == 4, timeout=10_000)
+    made_on: list[str] = []
+    kept = place.looking.kept
+
+    def heard(source: Path, row: FileRow) -> object:
+        made_on.append(threading.current_thread().name)
+        return kept(source, row)
+
+    monkeypatch.setattr(place.looking, "kept", heard)
+    begin(qtbot, window)
+    qtbot.waitUntil(lambda: place.run is not None, timeout=20_000)
+    assert set(made_on) == {"background"} and len(rows(window)) == 4
+    qtbot.waitUntil(lambda: window.work.ingest is None, timeout=60_000)
+    assert {row.item.phase for row in rows(window)} == {"paired"}
+    late: list[Callable[[], None]] = []
+    monkeypatch.setattr(window.work, "in_background", lambda work, then: late.append(lambda: then(work())))
+    run, files = place.run, [row.file for row in rows(window)]
+    assert run is not None
+    place._begin_run(run, files[:1])
+    place.show_nothing("")
+    late[0]()  # the rows come when another source is shown
+    assert place.run is None and rows(window) == []
+    place._begin_run(run, files[:1])
+    late[1]()
+    assert place.run is run and len(rows(window)) == 1
 
 
 def drop(window: MainWindow, *paths: Path) -> None:

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from collections import Counter
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
+from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.film import plain_film
@@ -20,6 +21,11 @@ from agile_shadow.core.media import probe
 from agile_shadow.core.project import load_project, save_project
 from agile_shadow.core.timeline import Block, append
 from agile_shadow.desktop.late_places import PAIRS, STORAGE, TIMELINE, LatePlaces
+from agile_shadow.desktop.places.export.film_card import FilmCard
+from agile_shadow.desktop.places.pairs.proof_panel import ProofPanel
+from agile_shadow.desktop.places.presets.sentence import Sentence
+from agile_shadow.desktop.places.storage.cards_panel import CardsPanel
+from agile_shadow.desktop.places.timeline.block_panel import BlockPanel
 from agile_shadow.desktop.player_panel import PlayerPanel
 from agile_shadow.desktop.theme import INK, PAPER
 from agile_shadow.desktop.window import MainWindow
@@ -393,6 +399,53 @@ def test_places_are_built_when_they_are_opened_and_the_rest_by_and_by(
         window.places.build_all_by_and_by()
     assert all(window.places.is_built(number) for number in range(6))
     assert window.stack.currentWidget() is window.timeline and window.stack.count() == 6
+
+
+def test_places_nobody_opened_wait_for_a_hand_that_rests_while_work_goes_on(
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(LatePlaces, "build_all_by_and_by", lambda self: None)
+    window = open_window(film)
+    monkeypatch.undo()
+    monkeypatch.setattr(type(window.work.desk), "runs", [object()])
+    monkeypatch.setattr(window.late_bakes, "rested", lambda: 0.5)
+    asked: list[bool] = []
+    has_time = window.places._idle
+
+    def idle() -> bool:
+        asked.append(True)
+        return has_time()
+
+    monkeypatch.setattr(window.places, "_idle", idle)
+    window.places.build_all_by_and_by()
+    qtbot.waitUntil(lambda: len(asked) > 2, timeout=10_000)
+    assert [number for number in range(6) if window.places.is_built(number)] == [1]
+    monkeypatch.setattr(window.late_bakes, "rested", lambda: 3.0)
+    qtbot.waitUntil(lambda: all(window.places.is_built(number) for number in range(6)), timeout=20_000)
+    monkeypatch.undo()
+
+
+def test_what_a_place_is_made_of_is_given_its_look_once_or_twice(
+    film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever builds it from the inside out pays for every step: half a second in the place of presets."""
+    monkeypatch.setattr(LatePlaces, "build_all_by_and_by", lambda self: None)
+    looks: Counter[str] = Counter()
+
+    def count(kind: type[QWidget]) -> None:
+        def changed(self: QWidget, event: QEvent) -> None:
+            looks[kind.__name__] += event.type() == QEvent.Type.StyleChange
+            super(kind, self).changeEvent(event)
+
+        monkeypatch.setattr(kind, "changeEvent", changed, raising=False)
+
+    for kind in (Sentence, BlockPanel, ProofPanel, CardsPanel, FilmCard):
+        count(kind)
+    window = open_window(film)
+    for number in range(6):
+        window.places.get(number)
+    assert set(looks) == {"Sentence", "BlockPanel", "ProofPanel", "CardsPanel", "FilmCard"}
+    assert max(looks.values()) <= 2, looks
 
 
 def test_a_window_that_is_closed_at_once_builds_no_more(qtbot: QtBot, film: Path, open_window: Opener) -> None:

@@ -50,6 +50,10 @@ class LateBakes(QObject):
         self._moved = time.monotonic()
         self._hold(True)
 
+    def rested(self) -> float:
+        """Seconds since the hand last moved."""
+        return time.monotonic() - self._moved
+
     def _hold(self, on: bool) -> None:
         for run in self._work.desk.bakes:
             if run.alone:
@@ -64,7 +68,7 @@ class LateBakes(QObject):
     def _tick(self) -> None:
         if self._work.is_playing():
             self.hand()
-        if time.monotonic() - self._moved < self.rest:
+        if self.rested() < self.rest:
             return
         self._hold(False)
         project = self._work.session.project
@@ -82,7 +86,7 @@ class LateBakes(QObject):
         self._work.in_background(look, self._found)
 
     def _found(self, one: LateStretch | None) -> None:
-        if one is None or one.digest in self._tried or time.monotonic() - self._moved < self.rest:
+        if one is None or one.digest in self._tried or self.rested() < self.rest:
             return
         if one.timeline != self._work.session.project.timeline.id:
             return

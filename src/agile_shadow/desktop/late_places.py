@@ -25,10 +25,12 @@ log = logging.getLogger(__name__)
 PRESETS, INGEST, PAIRS, TIMELINE, EXPORT, STORAGE = range(6)
 _MODULES = ("timeline", "pairs", "presets", "export", "storage")
 _REST = 40  # milliseconds between two places that are built by themselves
+_LONG_REST = 500  # milliseconds between two looks whether there is time for it
 
 
 class LatePlaces(QObject):
     """``stack`` holds them by number, empty widgets where one is not built yet. ``all_built`` comes when none is left.
+    ``idle``: whether the machine has time for places that nobody opened yet.
 
     For the interface thread.
     """
@@ -36,10 +38,11 @@ class LatePlaces(QObject):
     all_built = Signal()
     built = Signal(int, object)
 
-    def __init__(self, builders: Sequence[Callable[[], PlacePage]]) -> None:
+    def __init__(self, builders: Sequence[Callable[[], PlacePage]], idle: Callable[[], bool] = lambda: True) -> None:
         super().__init__()
         self.stack = QStackedWidget()
         self._builders = list(builders)
+        self._idle = idle
         self._built: dict[int, PlacePage] = {}
         self._loaded = threading.Event()
         self._begun = self._ended = False
@@ -109,7 +112,9 @@ class LatePlaces(QObject):
         self._loaded.set()
 
     def _build_next(self) -> None:
-        if not self._loaded.is_set() or QApplication.activeModalWidget() is not None:
+        free = self._idle()
+        self._timer.setInterval(_REST if free else _LONG_REST)
+        if not free or not self._loaded.is_set() or QApplication.activeModalWidget() is not None:
             return
         left = [number for number in range(len(self._builders)) if number not in self._built]
         if left:

@@ -60,6 +60,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 _FRAME = 36  # pixels that the frame of a window takes in height
+_REST = 2.0  # seconds without a key or the mouse
 _PAINTED = 120  # milliseconds after which a window that is shown has been painted
 
 
@@ -114,7 +115,7 @@ class MainWindow(QMainWindow):
     def _build(self, folders: Folders) -> None:
         self.strip = StatusStrip()
         self.rail = Rail()
-        self.places = LatePlaces(builders(self, folders))
+        self.places = LatePlaces(builders(self, folders), self._has_time)
         self.places.built.connect(self._place_built)
         self.places.all_built.connect(self.shows.project)
         self.stack = self.places.stack
@@ -216,6 +217,10 @@ class MainWindow(QMainWindow):
 
     def _is_playing(self) -> bool:
         return any(panel.player.playing for panel in self._players())
+
+    def _has_time(self) -> bool:
+        """Whether places that nobody opened yet may be built: while work begins only once the hand rests."""
+        return not self.work.desk.runs or self.late_bakes.rested() > _REST
 
     def _came_late(self) -> tuple[LateStretch, ...]:
         return self.timeline.panel.player.lateness.stretches if self.places.is_built(TIMELINE) else ()

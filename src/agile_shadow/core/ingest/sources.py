@@ -8,9 +8,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-import psutil
-
 from ..drives import drives
+from ..late import psutil
 
 _UNDER = ("/media/", "/run/media/", "/mnt/", "/Volumes/")
 _MOST = 100  # names looked at in one folder

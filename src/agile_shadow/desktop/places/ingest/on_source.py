@@ -16,6 +16,8 @@ from .files import FileRow, FilesList
 from .looking import Looking
 from .skipped_dialog import SkippedDialog
 
+_MANY = 200  # files
+
 
 class OnSource(QWidget):
     """Shows a listing, or the run that works on it. ``listing`` and ``run``: which."""
@@ -27,6 +29,7 @@ class OnSource(QWidget):
         self._shown: Path | None = None
         self.listing: SourceListing | None = None
         self.run: IngestRun | None = None
+        self._coming: IngestRun | None = None  # whose rows are being made
         self.dialog: SkippedDialog | None = None
         self.looking = Looking(work)
         self.looking.seen.connect(self._file_seen)
@@ -72,11 +75,15 @@ class OnSource(QWidget):
 
     def show_nothing(self, why: str) -> None:
         """There is no listing."""
-        self.listing = self.run = None
+        self.listing = self.run = self._coming = None
         self.found.setText(why or "Choose a source, insert a card, or drop a folder here.")
         self.files.set_rows([])
         self.passed_over.setText("")
         self.reasons.hide()
+
+    def show_listing(self, listing: SourceListing) -> None:
+        """What was found is shown from now on, and no run."""
+        self.listing, self.run, self._coming = listing, None, None
 
     def rows_of(self, root: Path, listing: SourceListing, known: set[tuple[str, int]]) -> list[FileRow]:
         """Rows of the files; ``known``: source and bytes of what the project has. Any thread may ask."""
@@ -123,7 +130,7 @@ class OnSource(QWidget):
 
     def show_run(self, run: IngestRun) -> None:
         """Put in what changed since the last time; all of it when another run is shown."""
-        if self.run is not run:
+        if self.run is not run and self._coming is not run:
             files = run.files
             if files:
                 self._begin_run(run, files)
@@ -138,12 +145,26 @@ class OnSource(QWidget):
         self.show_quiet(not person)
 
     def _begin_run(self, run: IngestRun, files: list[SourceFile]) -> None:
-        self.run, self._version = run, -1
+        """Rows of its files; those of very many are made on a thread, and shown when they are there."""
         root = run.request.source
-        rows = [FileRow(file, ItemState(file.path, file.kind, file.size, "waiting")) for file in files]
-        self.files.set_rows([replace(row, seen=self.looking.kept(root, row)) for row in rows])
-        self.passed_over.setText("")
-        self.reasons.hide()
+
+        def make() -> list[FileRow]:
+            rows = [FileRow(file, ItemState(file.path, file.kind, file.size, "waiting")) for file in files]
+            return [replace(row, seen=self.looking.kept(root, row)) for row in rows]
+
+        def show(rows: list[FileRow]) -> None:
+            if self._coming is not run:
+                return  # another source is shown by now
+            self._coming, self.run, self._version = None, run, -1
+            self.files.set_rows(rows)
+            self.passed_over.setText("")
+            self.reasons.hide()
+
+        self._coming = run
+        if len(files) > _MANY:
+            self._work.in_background(make, show)
+        else:
+            show(make())
 
     def show_quiet(self, quiet: bool) -> None:
         """Whether nothing is wanted of a person."""

@@ -174,7 +174,7 @@ class IngestPlace(PlacePage):
         if listing is None:
             self._show_nothing(self._reading.problem)
             return
-        self.on_source.listing, self.on_source.run = listing, None
+        self.on_source.show_listing(listing)
         root, project = self.on_source.path, self._work.session.project
 
         def build() -> list[FileRow]:

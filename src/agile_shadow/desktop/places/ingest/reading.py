@@ -33,17 +33,18 @@ class SourceReading(QObject):
         self.stop()
         number = self._number
 
-        def read() -> tuple[SourceListing | None, str, int]:
+        def read() -> tuple[SourceListing | None, str, int, bool]:
             try:
-                return read_source(source), "", free_room(originals)
+                listing = read_source(source)
+                return listing, "", free_room(originals), bool(to_be_opened(listing))
             except (ShadowError, OSError) as error:
-                return None, sentence(error), 0
+                return None, sentence(error), 0, False
 
-        def then(answer: tuple[SourceListing | None, str, int]) -> None:
+        def then(answer: tuple[SourceListing | None, str, int, bool]) -> None:
             if number == self._number:
-                self.whole, self.problem, self.free = answer
+                self.whole, self.problem, self.free, opens = answer
                 self.came.emit()
-                if self.whole is not None and to_be_opened(self.whole):
+                if self.whole is not None and opens:
                     self._settle(number, source, self.whole, join)
 
         self._work.in_background(read, then)

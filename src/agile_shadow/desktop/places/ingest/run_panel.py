@@ -59,10 +59,17 @@ class RunPanel(QWidget):
         progress = run.progress()
         self.now.setVisible(bool(progress.waits) and not progress.waits.startswith(_NOT_OURS))
         self.still.setText("Resume" if run.standing_still else "Pause")
-        self.bar.setValue(round(progress.fraction * 1000))
+        self._show_part(round(progress.fraction * 1000))
         remaining = f", about {clock_text(progress.remaining)}" if progress.remaining is not None else ""
         waiting = f", waiting {progress.waits}" if progress.waits else ""
         self.bar.setFormat(f"{progress.of_work()}{remaining}{waiting}")
+
+    def _show_part(self, value: int) -> None:
+        """The bar would be painted at once, after all that is still to be laid out: it is painted when its turn comes.
+        """
+        self.bar.setUpdatesEnabled(False)
+        self.bar.setValue(value)
+        self.bar.setUpdatesEnabled(True)
 
     def show_report(self, report: IngestReport | None) -> None:
         """The report in short; None: nothing is to be said."""
