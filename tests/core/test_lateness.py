@@ -244,6 +244,19 @@ def test_what_nobody_asked_for_gives_way_and_is_not_begun_again(session: Project
     assert JobStore().open_jobs(session.path) == [] and len(session.project.bakes) == 2
 
 
+def test_a_bake_that_a_person_holds_holds_up_no_other(session: ProjectSession, desk: Desk) -> None:
+    first = desk.bake(0, 8)
+    first.hold(True)  # so that it is not quicker than the wish
+    [piece] = first.pieces()
+    until(lambda: first.board.pieces())
+    first.ask("bake", piece.path, "hold")
+    until(lambda: first.held)
+    first.hold(False)
+    assert ended(desk, desk.bake(8, 12)) == "done: 4 frames" and first in desk.runs
+    first.ask("bake", piece.path, "go on")
+    assert ended(desk, first) == "done: 8 frames"
+
+
 def test_what_nobody_asked_for_is_not_kept_when_it_plays_nowhere(session: ProjectSession) -> None:
     run = BakeRun(bake_values(session, 0, 5, True), session, JobStore(), Machine(1, lambda *_about: Inline()))
     piece = run.pieces()[0]

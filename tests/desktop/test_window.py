@@ -425,7 +425,7 @@ def test_places_nobody_opened_wait_for_a_hand_that_rests_while_work_goes_on(
     monkeypatch.undo()
 
 
-def test_what_a_place_is_made_of_is_given_its_look_once_or_twice(
+def test_what_a_place_is_made_of_is_given_its_look_once(
     film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Whoever builds it from the inside out pays for every step: half a second in the place of presets."""
@@ -445,7 +445,7 @@ def test_what_a_place_is_made_of_is_given_its_look_once_or_twice(
     for number in range(6):
         window.places.get(number)
     assert set(looks) == {"Sentence", "BlockPanel", "ProofPanel", "CardsPanel", "FilmCard"}
-    assert max(looks.values()) <= 2, looks
+    assert max(looks.values()) <= 1, looks
 
 
 def test_a_window_that_is_closed_at_once_builds_no_more(qtbot: QtBot, film: Path, open_window: Opener) -> None:

@@ -70,6 +70,11 @@ class BakeRun(QueuedRun):
         """What it stands still for, in words; "" when it does not."""
         return super().waits or ("while you work" if self._held else "")
 
+    @property
+    def held(self) -> bool:
+        """Whether a person has its job stand still."""
+        return any(piece.held for piece in self.board.pieces())
+
     def hold(self, on: bool) -> None:
         """Have it stand still at once, while the hand moves, or go on."""
         if on != self._held:

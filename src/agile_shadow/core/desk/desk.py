@@ -232,7 +232,7 @@ class Desk:
     def _turn_of_bake(self, run: BakeRun) -> str:
         """One after the other: what somebody asked for first."""
         before = sorted(self.bakes, key=lambda one: one.alone)
-        ahead = next((one for one in before if one is run or (one.making and not one.gated)), run)
+        ahead = next((one for one in before if one is run or (one.making and not one.gated and not one.held)), run)
         return "" if ahead is run else "until another is drawn"
 
     def _work(self, run: Run) -> None:
