@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import numpy as np
@@ -31,6 +32,8 @@ from PySide6.QtWidgets import (
 from agile_shadow.desktop import theme
 
 LEAST = 4.5  # contrast of text
+_CODE = re.compile(r"\b[A-Z][a-z]+[A-Z][a-z]+\b")
+_NAMES = frozenset(("ProRes", "CineForm", "JetBrains", "PgUp", "PgDown"))  # that are written so
 _CONTROLS = (
     QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QAbstractItemView, QPlainTextEdit, QAbstractSlider,
     QTextBrowser,
@@ -129,6 +132,14 @@ def without_tip(root: QWidget) -> list[str]:
             (isinstance(one, QToolButton) and not one.toolTip() and one.text())]  # fmt: skip
 
 
+def like_code(root: QWidget) -> list[str]:
+    """Texts with a word that only a program would write, as a name that was changed in too many places."""
+    return [
+        where(one) for one in shown(root) for word in _CODE.findall(f"{said(one)} {one.toolTip()}")
+        if isinstance(one, QLabel | QAbstractButton) and word not in _NAMES
+    ]  # fmt: skip
+
+
 def faults(root: QWidget) -> list[str]:
     """All that the walk finds wrong with a window, dialog or question, after its layouts have settled."""
     for _turn in range(4):  # in turns
@@ -136,7 +147,7 @@ def faults(root: QWidget) -> list[str]:
         QApplication.processEvents()
     return [
         *unreadable(root), *cut_off(root), *(f"no name: {one}" for one in nameless(root)),
-        *(f"no tooltip: {one}" for one in without_tip(root)),
+        *(f"no tooltip: {one}" for one in without_tip(root)), *(f"like code: {one}" for one in like_code(root)),
     ]  # fmt: skip
 
 

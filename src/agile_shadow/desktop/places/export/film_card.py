@@ -105,7 +105,7 @@ class FilmCard(QFrame):
         layout.addWidget(self.where)
         self.offer_helpers(False)
         row = QHBoxLayout()
-        self.estimate = QPushButton("FilmEstimate")
+        self.estimate = QPushButton("Estimate")
         self.estimate.setToolTip("Renders some pictures to estimate time and size on this machine")
         self.estimate.clicked.connect(self._ask_estimate)
         self.estimated = QLabel("")
