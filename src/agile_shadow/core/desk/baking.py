@@ -41,8 +41,8 @@ def place_of(values: dict[str, Any]) -> tuple[str, str, int, int]:
 
 
 class BakeRun(QueuedRun):
-    """``one``: what it brings; ``alone``: nobody asked for it, so it gives way to all that is done here, and is not
-    begun again at the next start. Raises ValueError for a request that is none.
+    """``one``: what it brings; ``alone``: nobody asked for it, so it gives way to all that is done here, and is taken
+    back when the desk closes (after a kill it goes on like any other). Raises ValueError for a request that is none.
     """
 
     kind = "bake"
