@@ -420,7 +420,14 @@ def test_places_nobody_opened_wait_for_a_hand_that_rests_while_work_goes_on(
     window.places.build_all_by_and_by()
     qtbot.waitUntil(lambda: len(asked) > 2, timeout=10_000)
     assert [number for number in range(6) if window.places.is_built(number)] == [1]
+    playing = [True]
+    monkeypatch.setattr(window, "_is_playing", lambda: playing[0])
     monkeypatch.setattr(window.late_bakes, "rested", lambda: 3.0)
+    asked.clear()
+    qtbot.waitUntil(lambda: len(asked) > 1, timeout=10_000)
+    assert [number for number in range(6) if window.places.is_built(number)] == [1]
+    playing.clear()
+    playing.append(False)
     qtbot.waitUntil(lambda: all(window.places.is_built(number) for number in range(6)), timeout=20_000)
     monkeypatch.undo()
 

@@ -219,8 +219,9 @@ class MainWindow(QMainWindow):
         return any(panel.player.playing for panel in self._players())
 
     def _has_time(self) -> bool:
-        """Whether places that nobody opened yet may be built: while work begins only once the hand rests."""
-        return not self.work.desk.runs or self.late_bakes.rested() > _REST
+        """Whether places that nobody opened yet may be built: never while it plays, while work goes on only once the
+        hand rests."""
+        return not self._is_playing() and (not self.work.desk.runs or self.late_bakes.rested() > _REST)
 
     def _came_late(self) -> tuple[LateStretch, ...]:
         return self.timeline.panel.player.lateness.stretches if self.places.is_built(TIMELINE) else ()
