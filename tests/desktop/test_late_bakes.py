@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.compositing import Compositor
+from agile_shadow.core.playback import next_to_bake
 from agile_shadow.desktop.window import MainWindow
 from tests.desktop.conftest import Opener
 from tests.desktop.test_everywhere import press
@@ -75,9 +76,10 @@ def test_what_came_late_is_baked_when_the_hand_rests(
     qtbot.waitUntil(lambda: [used for *_place, used, _text in window.timeline.view.baked] == [True] * 3, timeout=10_000)
     jobs = [piece for run in window.work.ended for piece in run.board.pieces()]
     assert [piece.kind for piece in jobs] == ["bake"] * 3 and "came late" in jobs[0].settings
-    press(qtbot, "Space", window)
-    qtbot.waitUntil(lambda: not panel.player.playing and panel.player.position > 20, timeout=20_000)
-    assert panel.player.lateness.stretches == ()  # they play now
+    known = panel.player.lateness.stretches
+    assert known and next_to_bake(session.project, known, ()) is None  # they are baked now
+    program = panel.player.program
+    assert program is not None and all(program.baked(frame) is not None for frame in range(30))
 
 
 def test_a_key_or_the_mouse_has_it_stand_still_and_closing_does_not_ask(
