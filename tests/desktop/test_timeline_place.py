@@ -492,6 +492,9 @@ def test_a_stretch_is_baked_used_and_outdated_by_a_change(qtbot: QtBot, film: Pa
     qtbot.waitUntil(lambda: shown_code(panel) == (NUMBERS["A001C002"], 9), timeout=10_000)
     qtbot.waitUntil(lambda: panel.viewer.mark_text == "BAKED", timeout=10_000)  # what a worker brought shows soon
     assert window.timeline.view.baked == ((0, 10, True, "baked"),)
+    with qtbot.waitSignal(window.work.project_changed, timeout=10_000):  # something else is found out meanwhile
+        session.absorb(lambda now: replace(now, chosen_preset="Another"))
+    assert panel.viewer.mark_text == "BAKED"  # and not that its original is coming, which it is not
     key(qtbot, window, Key.Key_Q)
     wait_for_picture(qtbot, panel, "proxy", (NUMBERS["A001C002"], 9))
     assert window.timeline.view.baked == ((0, 10, False, "baked from originals"),)

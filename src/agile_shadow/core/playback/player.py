@@ -218,8 +218,9 @@ class Player:
         return self._meter.read(self.clock.tick(), self.clock.now())
 
     def choices_now(self) -> tuple[Choice, ...]:
-        """What is to be seen at this position, the lowest layer first."""
-        steps = self.program.steps(self.position) if self.program is not None else ()
+        """What is to be seen at this position, the lowest layer first; nothing of any clip where it was baked."""
+        program, position = self.program, self.position
+        steps = program.steps(position) if program is not None and program.baked(position) is None else ()
         layers = (layer for step in steps for layer in step if layer.block.title is None)
         return tuple(choice for layer in layers if (choice := self.heard.choice(layer)) is not None)
 
