@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -13,8 +14,10 @@ from PySide6.QtWidgets import QMessageBox
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.compositing import Compositor
+from agile_shadow.core.desk import BakeRun
 from agile_shadow.core.playback import next_to_bake
 from agile_shadow.desktop.window import MainWindow
+from agile_shadow.desktop.work import _with_ended
 from tests.desktop.conftest import Opener
 from tests.desktop.test_everywhere import press
 from tests.desktop.test_timeline_place import cutting, seek
@@ -130,3 +133,37 @@ def test_nothing_is_baked_by_itself_where_the_project_does_not_say_so(
     window.late_bakes._tick()
     assert looked
     qtbot.waitUntil(lambda: bool(window.work.session.project.bakes), timeout=30_000)
+
+
+def test_keys_in_full_screen_are_the_hand_too(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    window.work.asked.bake(0, 10, alone=True)
+    [run] = window.work.desk.bakes
+    panel = window.timeline.panel
+    panel.command("full")
+    window.late_bakes._hold(False)
+    assert panel._full is not None
+    qtbot.keyClick(panel._full, Qt.Key.Key_Right)
+    assert run.waits == "while you work"
+    panel._full.close()
+    run.stop(for_good=True)
+    qtbot.waitUntil(lambda: not window.work.desk.bakes, timeout=30_000)
+
+
+def test_many_bakes_push_no_other_run_out_of_the_drawer(qtbot: QtBot, film: Path, open_window: Opener) -> None:
+    window = cutting(qtbot, film, open_window)
+    work = window.work
+    bakes = []
+    for number in range(7):
+        work.asked.bake(0, 3 + number)
+        bakes.append(work.desk.bakes[-1])
+    qtbot.waitUntil(lambda: all(run.job is not None for run in bakes), timeout=30_000)
+    listed: list[Any] = []
+    for number, job in enumerate((101, 102, 103, 104, 105, 106)):
+        listed = _with_ended(listed, SimpleNamespace(job=job))  # type: ignore[arg-type]
+        listed = _with_ended(listed, bakes[number])
+    assert [run.job for run in listed if not isinstance(run, BakeRun)] == [102, 103, 104, 105, 106]
+    assert [run for run in listed if isinstance(run, BakeRun)] == bakes[1:6]
+    for run in bakes:
+        run.stop(for_good=True)
+    qtbot.waitUntil(lambda: not work.desk.bakes, timeout=60_000)

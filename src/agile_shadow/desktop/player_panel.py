@@ -38,6 +38,7 @@ class PlayerPanel(QWidget):
     metered = Signal(object)
     heard = Signal(object)  # the peaks of what is heard, left and right, or None
     picture_came = Signal()
+    hand_moved = Signal()  # in full screen, which is a window of its own
     switch_asked = Signal()
     mend_asked = Signal(object)  # the Reason whose button was pressed
     _picture_ready = Signal()
@@ -220,6 +221,7 @@ class PlayerPanel(QWidget):
 
     def _key(self, keys: str) -> bool:
         """What a key means in full screen: the playing and marking commands."""
+        self.hand_moved.emit()
         command = next((one for one in COMMANDS if keys in all_keys(one.id) and one.area in _IN_FULL), None)
         if command is not None:
             self.command(command.id)

@@ -231,6 +231,7 @@ class MainWindow(QMainWindow):
         panel.metered.connect(self.strip.show_meter)
         panel.heard.connect(self.strip.show_levels)
         panel.picture_came.connect(self.shows.counts)
+        panel.hand_moved.connect(self.late_bakes.hand)
         panel.switch_asked.connect(lambda: self.command("switch"))
         panel.mend_asked.connect(self.commands.mend)
         panel.scrub.scrubbed.connect(lambda _frame: self.measuring.stand_still())

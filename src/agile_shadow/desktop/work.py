@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..core.desk import Desk, Ended, FilmRun, MakeRun, Run
+from ..core.desk import BakeRun, Desk, Ended, FilmRun, MakeRun, Run
 from ..core.errors import sentence
 from ..core.ingest import IngestReport, IngestRun
 from ..core.jobs import Awake, JobStore
@@ -32,7 +32,7 @@ _POLL = 200  # milliseconds
 _SOON = 250  # milliseconds in which changes of background work are gathered
 _MIND = 1500  # milliseconds
 _LIMIT = 30.0  # seconds
-_ENDED = 5  # runs that stay listed
+_ENDED = 5  # runs that stay listed, and as many bakes
 
 
 class Work(QObject):
@@ -164,8 +164,7 @@ class Work(QObject):
         if isinstance(end.run, IngestRun):
             self.last_report = end.report
         else:
-            before = [run for run in self.ended if run.job != end.run.job]
-            self.ended = [*before[1 - _ENDED :], end.run]
+            self.ended = _with_ended(self.ended, end.run)
         if isinstance(end.run, FilmRun):
             self.last_film = end.run
             self.film_ended.emit()
@@ -268,6 +267,15 @@ class Work(QObject):
             self.session.close()
         finally:
             self.let_go()
+
+
+def _with_ended(before: list[Run], new: Run) -> list[Run]:
+    """With one more run that stays listed. Bakes, of which many are begun by themselves, take the place of bakes only:
+    not that of a film, or of proxies that failed and may be tried again."""
+    kept = [run for run in before if run.job != new.job]
+    alike = [run for run in kept if isinstance(run, BakeRun) == isinstance(new, BakeRun)]
+    gone = {id(run) for run in alike[: max(0, len(alike) + 1 - _ENDED)]}
+    return [*(run for run in kept if id(run) not in gone), new]
 
 
 def _called(call: Callable[[], None]) -> None:
