@@ -26,8 +26,8 @@ from agile_shadow.core.project import Clip, Project, ProjectSession, load_projec
 from agile_shadow.core.switch import Presence
 from agile_shadow.core.timeline import Block, Effects, Placement, Timeline
 from agile_shadow.core.upkeep.making import make_request
-from agile_shadow.desktop.__main__ import make_app
 from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.starting import make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from footage import demo_card
@@ -42,7 +42,7 @@ import sys, time
 begun = float(sys.argv[2])
 from pathlib import Path
 from PySide6.QtCore import QTimer
-from agile_shadow.desktop.__main__ import make_app, open_window
+from agile_shadow.desktop.starting import make_app, open_window
 app = make_app(["bench"])
 window = open_window(Path(sys.argv[1]))
 window.show()

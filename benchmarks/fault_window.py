@@ -13,7 +13,7 @@ from PySide6.QtCore import QTimer
 from agile_shadow.core.ingest import IngestRequest
 from agile_shadow.core.presets import find_preset
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.starting import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 

@@ -17,7 +17,7 @@ from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.presets import Preset, Proxies
 from agile_shadow.core.project import ProjectSession, load_project, save_project
 from agile_shadow.core.timeline import append
-from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.starting import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from agile_shadow.stand_ins import draw_card

@@ -35,7 +35,7 @@ from agile_shadow.core.proof.making import make_proven_proxy
 from agile_shadow.core.proxies import ProxyRequest
 from agile_shadow.core.shelves import Shelf, mark_shelf
 from agile_shadow.core.upkeep.making import MakeRequest
-from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.starting import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from agile_shadow.stand_ins import draw_card

@@ -200,8 +200,8 @@ def measure_queue(folder: Path, clips: int = 2500) -> Measured:
     from PySide6.QtCore import Qt
     from PySide6.QtTest import QTest
 
-    from agile_shadow.desktop.__main__ import make_app
     from agile_shadow.desktop.folders import Folders
+    from agile_shadow.desktop.starting import make_app
     from agile_shadow.desktop.window import MainWindow
     from agile_shadow.desktop.work import Work
     from window import Stretch, pause, until

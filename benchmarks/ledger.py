@@ -18,7 +18,7 @@ from agile_shadow.core.pairs import FileRef, Original, Proof, Proxy, Stamp
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.project import Clip, Project, ProjectSession, new_project, save_project
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
-from agile_shadow.desktop.__main__ import folders_for, make_app
+from agile_shadow.desktop.starting import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from agile_shadow.stand_ins import CLIPS

@@ -24,7 +24,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from agile_shadow.core.media import MediaInfo, probe
+import av
+
+from agile_shadow.core.media import FrameReader, MediaInfo, probe
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.media.signature import kept_signature, signature_place
 from agile_shadow.core.media.sketch import MOST, SketchRequest, kept_sketch, make_sketch
@@ -189,23 +191,61 @@ def _one(number: int, root: Path, ours: bool, width: int) -> tuple[str, str]:
     path = write_original(clip, folder)
     info = probe(path)
     make_proxy(ProxyRequest(path, folder / "signs.mov", Proxies(codec="h264"), info), quiet)
-    proxy = write_proxy(replace(made, scale=Fraction(1)) if ours else made, [clip], folder)
     if ours:
+        source = _gone_wrong(made, clip, path, folder)
         wanted = Proxies(codec=rng.choice(["h264", "prores-proxy", "mjpeg"]), scale=Fraction(1, 2))
-        proxy = make_proxy(ProxyRequest(proxy, folder / "made.mov", wanted, probe(proxy), sign=False), quiet).path
+        proxy = make_proxy(ProxyRequest(source, folder / "made.mov", wanted, probe(source), sign=False), quiet).path
+    else:
+        proxy = write_proxy(made, [clip], folder)
     halves = Half(path, info), Half(proxy, probe(proxy))
     result = prove(ProveRequest(*halves, made.trim, made=ours), quiet)
     shutil.rmtree(folder, ignore_errors=True)
     return kind + (", packed hard" if hard else ""), result.state
 
 
+def _gone_wrong(fault: Derived, clip: DrawnClip, path: Path, folder: Path) -> Path:
+    """What the making would have had in its hands, had it gone wrong: the original's own frames, none packed again with
+    loss, in another order."""
+    if fault.exchanged:
+        return write_proxy(replace(fault, scale=Fraction(1)), [clip], folder)
+    if fault.stranger is not None:
+        return write_original(fault.stranger, folder / "stranger")
+    numbers = [min(max(0, number + fault.shift), clip.frames - 1) for number in range(clip.frames)]
+    if fault.dropped is not None:
+        numbers = [*numbers[: fault.dropped], *numbers[fault.dropped + 1 :], numbers[-1]]
+    if fault.astray is not None:
+        numbers[fault.astray[0]] = fault.astray[1]
+    return path if numbers == list(range(clip.frames)) else _in_order(path, numbers, folder / "wrong.mov")
+
+
+def _in_order(path: Path, numbers: list[int], target: Path) -> Path:
+    """A file's frames in such an order, without loss, with its sound and timecode."""
+    info = probe(path)
+    with FrameReader(path) as reader, av.open(str(path)) as source, av.open(str(target), "w") as out:
+        stream = out.add_stream("libx264", rate=info.frame_rate, options={"qp": "0", "preset": "ultrafast"})
+        stream.width, stream.height, stream.pix_fmt = info.width, info.height, "yuv420p"
+        stream.metadata["timecode"], stream.metadata["reel_name"] = info.start_timecode or "", info.reel or ""
+        sounds = {one.index: out.add_stream_from_template(one) for one in source.streams.audio}
+        for at, number in enumerate(numbers):
+            frame = reader.frame(number)
+            frame.pts, frame.time_base, frame.pict_type = at, 1 / info.frame_rate, 0
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+        for packet in source.demux(list(source.streams.audio)):
+            if packet.dts is not None:
+                packet.stream = sounds[packet.stream.index]
+                out.mux(packet)
+    return target
+
+
 # The start
 
 _WINDOW = """
-import sys, time, os
+import gc, sys, time, os
+gc.disable()  # as the program's start does
 begun = float(sys.argv[2])
 from pathlib import Path
-from agile_shadow.desktop import __main__ as start
+from agile_shadow.desktop import starting as start
 from PySide6.QtCore import QEvent, QObject, QTimer
 app = start.make_app(sys.argv[:1])
 window = start.open_window(Path(sys.argv[1]))

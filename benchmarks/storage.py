@@ -12,8 +12,8 @@ import numpy as np
 from agile_shadow.core.project import ProjectSession
 from agile_shadow.core.shelves import Shelf
 from agile_shadow.core.storage import RoomRequest, measure_room
-from agile_shadow.desktop.__main__ import make_app
 from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.starting import make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from window import Stretch, pause, until

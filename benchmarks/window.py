@@ -13,8 +13,8 @@ from PySide6.QtTest import QTest
 
 from agile_shadow.core.presets import CODECS
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.desktop.__main__ import make_app
 from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.starting import make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from footage import demo_card

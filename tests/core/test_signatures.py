@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -15,8 +16,8 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_shadow.core.log import cache_folder
-from agile_shadow.core.media import FrameReader, probe
-from agile_shadow.core.media.fingerprint import HIGH, WIDE, grid_of
+from agile_shadow.core.media import FrameReader, MediaInfo, probe
+from agile_shadow.core.media.fingerprint import HIGH, WIDE, Fingerprint, fingerprint, grid_of
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.media.signature import (
     FOLDER,
@@ -32,7 +33,7 @@ from agile_shadow.core.pairs import Proof
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.pair import ProvenResult
 from agile_shadow.core.presets import Proxies
-from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.project import ProjectSession, load_project
 from agile_shadow.core.proof import prover as proof
 from agile_shadow.core.proof.every import Stray, strays
 from agile_shadow.core.proof.making import make_proven_proxy
@@ -40,10 +41,13 @@ from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proof.signed import _is_apart
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
 from agile_shadow.core.storage.outside import keep_to_limit
+from agile_shadow.core.upkeep import tasks
 from agile_shadow.core.upkeep.proving import due, prove_request
+from agile_shadow.core.upkeep.search import Search
 from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
 from tests.footage import ingest, preset
-from tests.pairs import clip
+from tests.inline import InlinePool
+from tests.pairs import clip, drawn_film
 
 FULL = Derived("fault.mov", 0, scale=Fraction(1))
 CODECS = ("mjpeg", "prores-proxy", "h264")
@@ -266,6 +270,60 @@ def test_reading_some_rows_gives_what_the_whole_picture_gives(
     assert cells._direct
     off = np.abs(cells.of(frame) - grid_of(plain))
     assert off.max() < 2.0 and off.mean() < 0.8
+
+
+TAKES = [clip(f"A00{take}.mov", take, motion="handheld", size=(384, 216)) for take in (1, 2, 3)]
+
+
+def from_elsewhere(folder: Path) -> Path:
+    """A file that neither name nor timecode leads to an original: of the second take, from its eighth frame on."""
+    return write_proxy(Derived("of the harbour.mov", 0, trim=7, graded=1, timecode=False), [TAKES[1]], folder)
+
+
+def searched(project: Path, *places: Path) -> dict[str, tuple[str, int, str]]:
+    document = load_project(project)
+    offers = Search(document, places, InlinePool()).run()
+    names = {one.id: one.name for one in document.clips}
+    return {one.path.name: (names[one.clip], one.offset, one.verdict) for one in offers.pairs}
+
+
+def test_a_proxy_is_paired_by_picture_though_its_original_is_away(tmp_path: Path) -> None:
+    project = drawn_film(tmp_path, TAKES)
+    file = from_elsewhere(tmp_path / "mail")
+    for one in TAKES[:2]:  # of the third nothing is known
+        made(tmp_path / "Boathouse" / one.name, tmp_path / "made" / one.name)
+    (tmp_path / "Boathouse").rename(tmp_path / "far away")
+    assert searched(project, file.parent) == {"of the harbour.mov": ("A002", 7, "certain")}
+    shutil.rmtree(cache_folder() / FOLDER)
+    assert searched(project, file.parent) == {}
+
+
+def test_an_original_with_a_signature_is_not_decoded_for_a_search(
+    tmp_path: Path, no_original: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    project = drawn_film(tmp_path, TAKES)
+    file = from_elsewhere(tmp_path / "mail")
+    for one in TAKES:
+        made(tmp_path / "Boathouse" / one.name, tmp_path / "made" / one.name)
+    looked_at: list[str] = []
+
+    def counted(path: Path, info: MediaInfo) -> Fingerprint:
+        looked_at.append(path.name)
+        return fingerprint(path, info)
+
+    monkeypatch.setattr(tasks, "fingerprint", counted)
+    assert searched(project, file.parent)[file.name][:2] == ("A002", 7)
+    assert looked_at == [file.name]
+
+
+def test_the_offset_that_would_fit_is_told_without_decoding_the_original(
+    signed: Signed, no_original: None, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(proof, "_HEAVY", 0)  # however heavy it is
+    halves = Half(signed.path, probe(signed.path)), Half(signed.right, probe(signed.right))
+    theirs = write_proxy(Derived("theirs.mov", 0, trim=12), [ONE], tmp_path / "theirs")
+    assert proof._offset(ProveRequest(*halves, 5)) == 0
+    assert proof._offset(ProveRequest(halves[0], Half(theirs, probe(theirs)), 0)) == 12
 
 
 def test_the_table_of_strays() -> None:

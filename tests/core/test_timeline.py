@@ -1,5 +1,5 @@
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import FrozenInstanceError, fields, replace
 from fractions import Fraction
 from typing import Any
 
@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from agile_shadow.core import timeline as edits
 from agile_shadow.core.project import Project, ProjectSession, new_project
-from agile_shadow.core.timeline import Block, ClipPiece, Targets, Timeline, Track
+from agile_shadow.core.timeline import Block, ClipPiece, Dissolve, Effects, Targets, Timeline, Title, Track
+from agile_shadow.core.timeline.model import moved
 
 RATE = Fraction(25)
 ROOM = Fraction(8)
@@ -258,6 +259,21 @@ def test_a_dissolve_that_fits_is_centred_and_takes_no_whole_block(
         assert made.before == made.after <= min(left, right) / 2
     elif made is not None:
         assert made.length <= max(1, min(left, right) // 2)
+
+
+EVERYTHING = Block("c1", 40, 20, Fraction(1, 3), Fraction(9), Fraction(-2), "pair", Dissolve(3, 4), Effects(gain=-6.0),
+                   "proxies", Title("Low tide"), "b1")  # fmt: skip
+
+
+@given(st.integers(-40, 10**9))
+def test_a_block_elsewhere_in_time_is_the_same_in_all_else(by: int) -> None:
+    for one in (EVERYTHING, Block("c2", 90, 1, Fraction(0), Fraction(1))):
+        there, = moved([one], by)
+        assert there == replace(one, start=one.start + by) and type(there) is Block and hash(there) == hash(
+            replace(one, start=one.start + by))  # fmt: skip
+        assert one.at(one.start + by) == there and {field.name for field in fields(Block)} == set(Block.__slots__)
+        with pytest.raises(FrozenInstanceError):
+            there.start = 1  # type: ignore[misc]
 
 
 def test_what_cannot_be_is_refused() -> None:

@@ -15,8 +15,8 @@ from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.project import ProjectSession
-from agile_shadow.desktop.__main__ import folders_for, make_app
 from agile_shadow.desktop.folders import Folders
+from agile_shadow.desktop.starting import folders_for, make_app
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 

@@ -886,7 +886,7 @@ def test_a_desktop_without_services_is_answered(
 
 
 def test_the_end_of_the_session_asks_like_closing(qtbot: QtBot, film: Path, open_window: Opener) -> None:
-    from agile_shadow.desktop.__main__ import _session_ends
+    from agile_shadow.desktop.starting import _session_ends
 
     class Manager:
         def __init__(self, may_ask: bool) -> None:
@@ -920,7 +920,7 @@ def test_the_end_of_the_session_asks_like_closing(qtbot: QtBot, film: Path, open
 
 def test_the_last_project_opens_by_itself_but_never_the_demo_or_one_that_is_gone(film: Path, tmp_path: Path) -> None:
     from agile_shadow.core.project import remember_project
-    from agile_shadow.desktop.__main__ import Start, demo_folder, last_project
+    from agile_shadow.desktop.starting import Start, demo_folder, last_project
 
     assert last_project() is None
     other = tmp_path / "gone.otio"

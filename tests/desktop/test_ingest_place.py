@@ -22,10 +22,10 @@ from agile_shadow.core.drives import REPLACED_BY, drives
 from agile_shadow.core.presets import Preset, Proxies, save_preset
 from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project.lock import WITHOUT_WINDOW
-from agile_shadow.desktop.__main__ import open_window as open_for_real
-from agile_shadow.desktop.__main__ import put_demo_card_in
 from agile_shadow.desktop.places.ingest import on_source
 from agile_shadow.desktop.places.ingest.files import FileRow
+from agile_shadow.desktop.starting import open_window as open_for_real
+from agile_shadow.desktop.starting import put_demo_card_in
 from agile_shadow.desktop.window import MainWindow
 from agile_shadow.stand_ins.reader import CONTROL, StandInDrive
 from tests.conftest import hashes

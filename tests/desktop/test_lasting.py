@@ -21,9 +21,9 @@ from agile_shadow.core.errors import ProjectError
 from agile_shadow.core.project import load_project, ready_made_projects, save_ready_made
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.threads import told_of_all
-from agile_shadow.desktop import __main__ as start
 from agile_shadow.desktop import closing as closing_module
 from agile_shadow.desktop import garbage as garbage_module
+from agile_shadow.desktop import starting as start
 from agile_shadow.desktop.garbage import Garbage, forget_dead
 from agile_shadow.desktop.places.export import place as export_module
 from agile_shadow.desktop.window import MainWindow

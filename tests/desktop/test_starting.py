@@ -16,7 +16,7 @@ from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project import session as session_module
 from agile_shadow.core.project.lock import WINDOW
-from agile_shadow.desktop.__main__ import take_project
+from agile_shadow.desktop.starting import take_project
 from tests.desktop.conftest import Opener
 from tests.desktop.test_lasting import edited, when_asked
 from tests.until import until

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import suppress
 from fractions import Fraction
 from functools import lru_cache
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, PlainValidator, StringConstraints
+from pydantic_core import from_json
 
 from .texts import whole_text
 
@@ -61,6 +63,8 @@ class Strict(BaseModel):
 
 def read_json(text: str) -> Any:
     """Plain values. Raises ValueError, also for what is nested too deep; halves of letters are replaced."""
+    with suppress(ValueError):  # the quick reader refuses what the other one takes: NaN, halves of letters
+        return from_json(text, allow_inf_nan=False)
     try:
         values = json.loads(text, parse_constant=_constant)
     except RecursionError as error:

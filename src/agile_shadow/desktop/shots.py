@@ -26,13 +26,13 @@ from ..core.timeline import Placement, add_marker, remove, with_effects
 from ..stand_ins import draw_card, missing_from_card
 from ..stand_ins.reader import StandInDrive
 from . import theme
-from .__main__ import make_app
 from .all_surfaces import draw_all
 from .folders import Folders
 from .places.export.home_dialog import HomeDialog
 from .places.storage.helpers_panel import rows_of
 from .places.storage.tidy_dialog import TidyDialog
 from .search_dialog import SearchDialog
+from .starting import make_app
 from .window import MainWindow
 from .work import Work
 

@@ -341,7 +341,7 @@ class MainWindow(QMainWindow):
 
     def open_demo(self) -> None:
         """Close this project and open the demo."""
-        from .__main__ import demo_folder
+        from .starting import demo_folder
 
         self.reopen_demo = True
         self.reopen(demo_folder() / "The Tern Ferry.otio")

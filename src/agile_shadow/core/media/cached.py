@@ -34,7 +34,15 @@ class Cached:
     def read(self, path: Path, load: Callable[[bytes], _T]) -> _T | None:
         """That of a file as it is now; None where there is none that can be read."""
         try:
-            return load(self.place(path, *status(path)).read_bytes())
+            stamp = status(path)
+        except OSError:
+            return None
+        return self.read_as(path, *stamp, load)
+
+    def read_as(self, path: Path, size: int, modified: int, load: Callable[[bytes], _T]) -> _T | None:
+        """That of a file as it was when it had so many bytes and was changed then: its drive is not touched."""
+        try:
+            return load(self.place(path, size, modified).read_bytes())
         except OSError:
             return None
         except Exception:  # a file of the cache that is not whole: it is taken again

@@ -133,15 +133,22 @@ class MediaInfo:
 
         Raises TypeError, ValueError for what no footage is.
         """
-        kept = {key: value for key, value in values.items() if key in _names()}
-        kept["frame_rate"] = kept.get("frame_rate") or 0
-        kept["audio"] = tuple(_stream(*stream) for stream in kept.get("audio", ()))
-        info = _adapter().validate_python(kept)
-        if not 0 <= info.frame_rate <= 100_000 or not 0 <= info.duration <= 10**9 or not 0 <= info.pixel_aspect <= 1000:
+        streams = values.get("audio", ())
+        info = _adapter().validate_python({
+            **values, "frame_rate": values.get("frame_rate") or 0,
+            "audio": tuple([_stream(*stream) for stream in streams]) if streams else (),
+        })  # fmt: skip
+        rate, duration, shape = info.frame_rate, info.duration, info.pixel_aspect
+        if not (_within(rate, 100_000) and _within(duration, 10**9) and _within(shape, 1000)):
             raise ValueError("a rate, length or shape of no footage")
         if info.since_midnight is not None and not 0 <= info.since_midnight < 200_000:
             raise ValueError("a time of no day")
         return info
+
+
+def _within(value: Fraction, most: int) -> bool:
+    """Whether it is from 0 to ``most``: comparing fractions as such takes many times as long."""
+    return 0 <= value.numerator <= most * value.denominator
 
 
 def _fraction(value: Fraction | None) -> str | None:

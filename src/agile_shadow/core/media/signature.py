@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from .cached import Cached
 from .coded import Coded, coded, matrix_of
-from .fingerprint import HIGH, WIDE, Grids, grid_of
+from .fingerprint import HIGH, SAMPLES, WIDE, Envelope, Fingerprint, Grids, grid_of
 from .index import FrameIndex
 from .info import MediaInfo
 from .likeness import upright_luma
@@ -62,6 +62,12 @@ class Signature:
         if not self.pieces:
             return np.zeros((0, HIGH, WIDE), np.float32)
         return np.concatenate([_unpacked(piece) for piece in self.pieces]) * np.float32(1 / _STEPS)
+
+    def fingerprint(self, heard: Envelope | None = None) -> Fingerprint:
+        """That of the same file; ``heard``: its loudness over time, None where that is not known."""
+        numbers = np.unique(np.linspace(0, max(0, self.frames - 1), min(self.frames, SAMPLES)).round().astype(np.int64))
+        silence = np.zeros(0, np.float32)
+        return Fingerprint(self.frames, numbers, self.grids()[numbers], silence if heard is None else heard)
 
     def to_bytes(self) -> bytes:
         """For keeping."""
@@ -239,6 +245,11 @@ def signature_place(path: Path, size: int, modified: int) -> Path:
 def kept_signature(path: Path) -> Signature | None:
     """The signature of an original as it is now; None where there is none that can be read."""
     return _CACHED.read(path, Signature.from_bytes)
+
+
+def signature_as(path: Path, size: int, modified: int) -> Signature | None:
+    """The signature of an original as it was then; its drive may be away."""
+    return _CACHED.read_as(path, size, modified, Signature.from_bytes)
 
 
 def has_signature(path: Path) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
@@ -15,12 +15,14 @@ from ..jobs import Report
 from ..matching.alignment import NONE, fit_pictures
 from ..matching.evidence import Traits, same_rate
 from ..media import probe
-from ..media.fingerprint import dense_grids, fingerprint, need_picture
+from ..media.fingerprint import Grids, dense_grids, fingerprint, need_picture
 from ..media.sequence import status
+from ..media.signature import Signature, kept_signature
 from ..pairs.half import Half
 from ..pairs.pair import Proof, ProofState, Stamp
 from ..time import frame_of, is_drop_frame, rate_label, timecode_at
 from .colour import colours_wrong
+from .every import places_of
 from .hearing import listen
 from .places import Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
@@ -288,14 +290,20 @@ def _offset(request: ProveRequest) -> int | None:
     """Another offset at which the pictures fit, where one is found."""
     info = request.proxy.info
     original = request.original.info
-    if info.frames > _LONGEST or original.width * original.height * min(original.frames, 400) > _HEAVY:
+    signature = kept_signature(request.original.path)
+    if signature is not None and signature.frames != original.frames:
+        signature = None
+    heavy = original.width * original.height * min(original.frames, 400) > _HEAVY
+    if info.frames > _LONGEST or (heavy and signature is None):
         return None
-    prints = fingerprint(request.original.path, original)
+    prints = fingerprint(request.original.path, original) if signature is None else signature.fingerprint()
     grids = dense_grids(request.proxy.path, info, 0, _LONGEST)
     fit = fit_pictures(prints, grids)
     if fit is None or fit.moving < _PARTLY or fit.moving - fit.others < 0.05:
         return None
-    exact = exact_offset(request.original, request.proxy, fit.offset)
+    exact = offset_by_signature(signature, grids, fit.offset) if signature is not None else None
+    if exact is None or not exact[1]:
+        exact = exact_offset(request.original, request.proxy, fit.offset)
     return exact[0] if exact is not None and exact[0] != request.offset else None
 
 
@@ -304,8 +312,19 @@ def exact_offset(original: Half, proxy: Half, offset: int) -> tuple[int, bool] |
 
     None where the two have no frame in common. Raises MediaError.
     """
+    return _settled(lambda at: read_places(original, proxy, at, _FINE).seen, offset)
+
+
+def offset_by_signature(original: Signature, proxy: Grids, offset: int) -> tuple[int, bool] | None:
+    """The same from what is kept of all frames of the original: neither file is read. ``proxy``: float32 (frames, HIGH,
+    WIDE), all of its frames."""
+    grids = original.grids()
+    return _settled(lambda at: places_of(grids, proxy, at), offset)
+
+
+def _settled(places: Callable[[int], Sequence[Seen]], offset: int) -> tuple[int, bool] | None:
     for _try in range(4):
-        seen = read_places(original, proxy, offset, _FINE).seen
+        seen = places(offset)
         if not seen:
             return None
         shift, lead = usual_shift(seen)

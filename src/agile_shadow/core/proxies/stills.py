@@ -7,9 +7,9 @@ from pathlib import Path
 import av
 import numpy as np
 from av.video.reformatter import Interpolation
-from PIL import Image
 
 from ..errors import MediaError, ProxyError, ShadowError
+from ..late import pil_image
 from ..media import MediaInfo, probe
 from ..media.opening import ODD_FILE, open_media
 from .made import as_it_is, remembered_made
@@ -38,7 +38,7 @@ def write_still(original: Path, size: tuple[int, int], out: Path) -> None:
     small = frame.reformat(width=wide, height=high, format=kind, interpolation=Interpolation.AREA)
     pixels = np.rot90(small.to_ndarray(), k=-(turn // 90)) if turn else small.to_ndarray()
     with out.open("wb") as file:
-        Image.fromarray(np.ascontiguousarray(pixels)).save(file, "PNG", compress_level=_COMPRESSION)
+        pil_image.fromarray(np.ascontiguousarray(pixels)).save(file, "PNG", compress_level=_COMPRESSION)
 
 
 def check_still(proxy: Path, size: tuple[int, int]) -> MediaInfo:

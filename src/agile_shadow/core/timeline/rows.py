@@ -8,7 +8,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from .effects import Move
-from .model import Block, Dissolve, Marker, Timeline, Track, new_id
+from .model import Block, Dissolve, Marker, Timeline, Track, moved, new_id
 
 Blocks = tuple[Block, ...]
 
@@ -107,7 +107,7 @@ def opened(line: Timeline, at: int, by: int) -> Timeline:
 
     def row(track: Track) -> Blocks:
         first = track.first_from(at)
-        return (*track.blocks[:first], *[block.at(block.start + by) for block in track.blocks[first:]])
+        return (*track.blocks[:first], *moved(track.blocks[first:], by))
 
     return _rows(line, row, lambda frame: frame + by if frame >= at else frame)
 
@@ -121,7 +121,7 @@ def closed(line: Timeline, start: int, end: int) -> Timeline:
         first, second = track.first_from(start), track.first_from(end)
         before = list(track.blocks[:first])
         inside = [tail(one, end, line.rate).at(start) for one in track.blocks[first:second] if one.end > end]
-        after = [*inside, *[block.at(block.start - by) for block in track.blocks[second:]]]
+        after = [*inside, *moved(track.blocks[second:], -by)]
         if before and after and before[-1].end > after[0].start:
             before[-1] = head(before[-1], after[0].start - before[-1].start)
         return (*before, *after)

@@ -20,6 +20,7 @@ from ..matching.names import Addition
 from ..media import MediaInfo
 from ..media.fingerprint import Fingerprint
 from ..media.sequence import status
+from ..media.signature import signature_as
 from ..pairs import FileRef
 from ..pairs.half import Half
 from ..project import Clip, Project
@@ -251,7 +252,7 @@ class Search:
         for number in files:
             mine = prints[number]
             opposites = tuple(
-                Opposite(original, self._half(role, "original", original), its, self._expected(role, number, original))
+                self._opposite(role, number, original, its)
                 for original in wanted[number] if (its := others[original]) is not None
             )  # fmt: skip
             if mine is not None and opposites:
@@ -260,6 +261,10 @@ class Search:
         for (number, _request), looks in zip(requests, answers, strict=True):
             for original, one in (looks or {}).items():
                 side.candidates[number, original] = side.matching.candidate(number, original, one)
+
+    def _opposite(self, role: Role, file: int, original: int, its: Fingerprint) -> Opposite:
+        half = self._half(role, "original", original)
+        return Opposite(original, half, its, self._expected(role, file, original), self._stamps.get(half.path))
 
     def _expected(self, role: Role, file: int, original: int) -> int | None:
         matching = self._sides[role].matching
@@ -287,7 +292,7 @@ class Search:
             except OSError:  # an original whose drive is away may have been looked at before
                 if half.path in self._stamps:
                     keys[half.path] = key_of(half.path, *self._stamps[half.path])
-            self._made_prints[half.path] = self._prints.kept(keys[half.path]) if half.path in keys else None
+            self._made_prints[half.path] = self._kept(half, keys.get(half.path), half.path not in there)
         fresh = [half for half in missing if half.path in there and self._made_prints[half.path] is None]
         answers = self._each("Comparing pictures", [(print_of, PrintRequest(half)) for half in fresh])
         for half, made in zip(fresh, answers, strict=True):
@@ -295,6 +300,14 @@ class Search:
             if made is not None:
                 self._prints.keep(keys[half.path], made)
         return [self._made_prints[half.path] for half in halves]
+
+    def _kept(self, half: Half, key: str | None, away: bool) -> Fingerprint | None:
+        """What was seen of a file earlier; of an original that is away also while its proxy was made."""
+        found = self._prints.kept(key) if key is not None else None
+        if found is None and away and half.path in self._stamps:
+            signature = signature_as(half.path, *self._stamps[half.path])
+            found = signature.fingerprint() if signature is not None else None
+        return found
 
     # Deciding
 

@@ -9,9 +9,10 @@ from ..jobs import Report
 from ..matching.alignment import NONE, fit_pictures, fit_sound
 from ..matching.assignment import Looks
 from ..matching.evidence import MOVES_ALIKE
-from ..media.fingerprint import Fingerprint, dense_grids, fingerprint
+from ..media.fingerprint import Fingerprint, Grids, dense_grids, fingerprint, loudness
+from ..media.signature import Signature, kept_signature, signature_as
 from ..pairs.half import Half
-from ..proof.prover import exact_offset
+from ..proof.prover import exact_offset, offset_by_signature
 
 _LONGEST = 20_000  # frames of a file that are laid over originals
 
@@ -24,9 +25,14 @@ class PrintRequest:
 
 
 def print_of(request: PrintRequest, report: Report) -> Fingerprint | None:
-    """Its fingerprint, None when it cannot be decoded: a task for a worker."""
+    """Its fingerprint, None when it cannot be decoded: a task for a worker. The picture of an original whose signature
+    is kept is not decoded again."""
+    path, info = request.half.path, request.half.info
     try:
-        return fingerprint(request.half.path, request.half.info)
+        signature = kept_signature(path)
+        if signature is not None and signature.frames == info.frames:
+            return signature.fingerprint(loudness(path) if info.audio else None)
+        return fingerprint(path, info)
     except (ShadowError, OSError):
         return None
 
@@ -34,12 +40,21 @@ def print_of(request: PrintRequest, report: Report) -> Fingerprint | None:
 @dataclass(frozen=True)
 class Opposite:
     """An original that a file may be of: its number, what it is, its fingerprint; ``expected``: the offset that names
-    and data lead to, None when they do not say."""
+    and data lead to, None when they do not say; ``stamp``: its bytes and time as the project knows them, where it has
+    them: its drive may be away."""
 
     number: int
     half: Half
     print_: Fingerprint
     expected: int | None = None
+    stamp: tuple[int, int] | None = None
+
+    def signature(self) -> Signature | None:
+        """What all its frames look like, where that is kept."""
+        path = self.half.path
+        if self.stamp is not None and not path.exists():
+            return signature_as(path, *self.stamp)
+        return kept_signature(path)
 
 
 @dataclass(frozen=True)
@@ -64,7 +79,7 @@ def looks_of(request: LooksRequest, report: Report) -> dict[int, Looks]:
         found[one.number] = Looks(picture, fit_sound(one.print_.loudness, request.print_.loudness))
     best = max(request.opposites, key=lambda one: _moving(found[one.number]), default=None)
     if best is not None and _moving(found[best.number]) >= MOVES_ALIKE:
-        found[best.number] = _to_the_frame(request.half, best, found[best.number])
+        found[best.number] = _to_the_frame(request.half, grids, best, found[best.number])
     return found
 
 
@@ -72,13 +87,16 @@ def _moving(looks: Looks) -> float:
     return looks.picture.moving if looks.picture is not None else NONE
 
 
-def _to_the_frame(file: Half, original: Opposite, looks: Looks) -> Looks:
+def _to_the_frame(file: Half, grids: Grids, original: Opposite, looks: Looks) -> Looks:
     assert looks.picture is not None
     offset = looks.picture.offset
     if offset == original.expected:
         return Looks(looks.picture, looks.sound, offset, True)
     try:
-        exact = exact_offset(original.half, file, offset)
+        signature = original.signature()
+        exact = offset_by_signature(signature, grids, offset) if signature is not None else None
+        if exact is None or not exact[1]:
+            exact = exact_offset(original.half, file, offset)
     except (ShadowError, OSError):
         return looks
     return looks if exact is None else Looks(looks.picture, looks.sound, *exact)

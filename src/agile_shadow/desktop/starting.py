@@ -1,4 +1,4 @@
-"""Start the window: ``python -m agile_shadow.desktop [--demo] [PROJECT]``."""
+"""Starting the window: what is opened, what is set up before it, and how it ends."""
 
 from __future__ import annotations
 
@@ -246,7 +246,3 @@ def leave(status: int) -> None:
         logging.shutdown()
         os._exit(status)
     sys.exit(status)
-
-
-if __name__ == "__main__":
-    leave(main())
