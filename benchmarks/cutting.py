@@ -35,7 +35,7 @@ from ledger import big_project
 from window import Stretch, pause, until
 
 Line = tuple[str, float, float, str]
-_SECONDS = 30
+_SECONDS = 30  # that are played, as a rule
 _SEEKS = 60
 _START = """
 import sys, time
@@ -99,7 +99,7 @@ def three_layers(project: Project) -> Timeline:
     return line
 
 
-def measure_cutting(folder: Path) -> Iterator[Line]:
+def measure_cutting(folder: Path, seconds: int = _SECONDS) -> Iterator[Line]:
     """What, value, wanted, unit of each measurement."""
     app = make_app(["bench"])
     intra, groups = ingested(folder, "dnxhr-lb"), ingested(folder, "h264")
@@ -112,7 +112,7 @@ def measure_cutting(folder: Path) -> Iterator[Line]:
     watch = Stretch()
     first = load_project(intra)
     yield from _first_pictures(window)
-    yield from _plays(window, first)
+    yield from _plays(window, first, seconds)
     yield from _scrubs(window, first, "intra proxies", 25, 1.5)
     yield from _switch(window)
     yield "memory of the window while cutting", watch.memory, 900, " MB"
@@ -141,7 +141,7 @@ def _here(window: MainWindow) -> bool:
     return picture is not None and picture.frame == panel.player.position and not panel.viewer._awaited
 
 
-def _plays(window: MainWindow, project: Project) -> Iterator[Line]:
+def _plays(window: MainWindow, project: Project, seconds: int) -> Iterator[Line]:
     for what, line, beside in (
         ("one layer at 25", one_layer(project, ("A001C002", "A001C001", "00004", "00005")), False),
         ("one layer at 50, a proxy being made", one_layer(project, ("PCK_0007", "PCK_0008")), True),
@@ -152,11 +152,11 @@ def _plays(window: MainWindow, project: Project) -> Iterator[Line]:
         if beside:
             _make_beside(window, project)
         QTest.keyClick(window, Qt.Key.Key_Space)
-        pause(_SECONDS)
+        pause(seconds)
         reading = panel.player.meter()
         panel.halt()
         assert reading is not None
-        yield f"late of {reading.frames} frames in {_SECONDS} s, {what}", reading.late, 0, ""
+        yield f"late of {reading.frames} frames in {seconds} s, {what}", reading.late, 0, ""
         for run in window.work.desk.makes:
             run.stop(for_good=True)
         until(lambda: not window.work.desk.runs, 60)

@@ -25,11 +25,11 @@ from hanging_drive import HangingDrive, why_not
 from window import Stretch, pause, until
 
 _LIMIT = 50
-_HANGS = 24.0  # seconds of each scene; the drive hangs on through all of them
+_HANGS = 24.0  # seconds of each scene, as a rule; the drive hangs on through all of them
 
 
-def measure_hanging(folder: Path) -> Iterator[tuple[str, float, float, str]]:
-    """What, value, wanted, unit of each measurement."""
+def measure_hanging(folder: Path, seconds: float = _HANGS) -> Iterator[tuple[str, float, float, str]]:
+    """What, value, wanted, unit of each measurement. ``seconds`` of each scene."""
     if reason := why_not():
         print(f"The hanging drive is left out: {reason}")
         return
@@ -49,12 +49,12 @@ def measure_hanging(folder: Path) -> Iterator[tuple[str, float, float, str]]:
         view = window.timeline.view
         QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(round(view.x_of(1.5)), 25))
         until(lambda: window.timeline.panel.viewer.mark_text.startswith("ORIGINAL"), 30)
-        before = dict(_scenes(window))
+        before = dict(_scenes(window, seconds))
         hanging.say("hang")
         begun = time.perf_counter()
         until(lambda: window.strip.counts.text().startswith("Boathouse is away"), 30)
         yield "a drive hangs: the strip says that it is away", time.perf_counter() - begun, 2, " s"
-        for name, longest in _scenes(window):
+        for name, longest in _scenes(window, seconds):
             what = f"longest stretch of the interface thread while the drive hangs, {name} (before: {before[name]:.0f})"
             yield what, longest, _LIMIT, " ms"
         window.closing.asks = False
@@ -83,54 +83,54 @@ def _project(folder: Path) -> Path:
     return path
 
 
-def _scenes(window: MainWindow) -> list[tuple[str, float]]:
+def _scenes(window: MainWindow, seconds: float) -> list[tuple[str, float]]:
     scenes = {"playing": _play, "scrubbing": _scrub, "saving": _save, "the ledger": _scroll, "other places": _go}
     found = []
     for name, scene in scenes.items():
         window.command("place_3" if name == "the ledger" else "place_4")
         pause(1)
-        found.append((name, _longest(window, scene)))
+        found.append((name, _longest(window, scene, seconds)))
     return found
 
 
-def _longest(window: MainWindow, scene: Callable[[MainWindow], None]) -> float:
+def _longest(window: MainWindow, scene: Callable[[MainWindow, float], None], seconds: float) -> float:
     watch = Stretch()
-    scene(window)
+    scene(window, seconds)
     watch.stop()
     return watch.longest
 
 
-def _play(window: MainWindow) -> None:
+def _play(window: MainWindow, seconds: float) -> None:
     QTest.keyClick(window, Qt.Key.Key_Home)
     QTest.keyClick(window, Qt.Key.Key_Space)
-    pause(_HANGS / 2)
+    pause(seconds / 2)
     QTest.keyClick(window, Qt.Key.Key_Space)
 
 
-def _scrub(window: MainWindow) -> None:
+def _scrub(window: MainWindow, seconds: float) -> None:
     panel = window.timeline.panel
     for number in range(60):
         panel.seek(number * panel.scrub.length // 60)
-        pause(_HANGS / 240)
+        pause(seconds / 240)
 
 
-def _save(window: MainWindow) -> None:
+def _save(window: MainWindow, seconds: float) -> None:
     for number in range(4):
         window.work.session.edit("Marker", lambda project, at=number: project.but(timeline=project.timeline))
         QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
-        pause(_HANGS / 16)
+        pause(seconds / 16)
 
 
-def _scroll(window: MainWindow) -> None:
+def _scroll(window: MainWindow, seconds: float) -> None:
     table = window.pairs.table
     bar = table.verticalScrollBar()
     for number in range(30):
         bar.setValue(number % 2 * bar.maximum())
         table.selectRow(number % max(1, len(window.pairs.model.rows)))
-        pause(_HANGS / 60)
+        pause(seconds / 60)
 
 
-def _go(window: MainWindow) -> None:
+def _go(window: MainWindow, seconds: float) -> None:
     for number in (5, 6, 2, 1, 4):
         window.command(f"place_{number}")
-        pause(_HANGS / 12)
+        pause(seconds / 12)

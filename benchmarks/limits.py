@@ -24,9 +24,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import av
+from tests.pairs import in_order
 
-from agile_shadow.core.media import FrameReader, MediaInfo, probe
+from agile_shadow.core.media import MediaInfo, probe
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.media.signature import kept_signature, signature_place
 from agile_shadow.core.media.sketch import MOST, SketchRequest, kept_sketch, make_sketch
@@ -215,27 +215,7 @@ def _gone_wrong(fault: Derived, clip: DrawnClip, path: Path, folder: Path) -> Pa
         numbers = [*numbers[: fault.dropped], *numbers[fault.dropped + 1 :], numbers[-1]]
     if fault.astray is not None:
         numbers[fault.astray[0]] = fault.astray[1]
-    return path if numbers == list(range(clip.frames)) else _in_order(path, numbers, folder / "wrong.mov")
-
-
-def _in_order(path: Path, numbers: list[int], target: Path) -> Path:
-    """A file's frames in such an order, without loss, with its sound and timecode."""
-    info = probe(path)
-    with FrameReader(path) as reader, av.open(str(path)) as source, av.open(str(target), "w") as out:
-        stream = out.add_stream("libx264", rate=info.frame_rate, options={"qp": "0", "preset": "ultrafast"})
-        stream.width, stream.height, stream.pix_fmt = info.width, info.height, "yuv420p"
-        stream.metadata["timecode"], stream.metadata["reel_name"] = info.start_timecode or "", info.reel or ""
-        sounds = {one.index: out.add_stream_from_template(one) for one in source.streams.audio}
-        for at, number in enumerate(numbers):
-            frame = reader.frame(number)
-            frame.pts, frame.time_base, frame.pict_type = at, 1 / info.frame_rate, 0
-            out.mux(stream.encode(frame))
-        out.mux(stream.encode(None))
-        for packet in source.demux(list(source.streams.audio)):
-            if packet.dts is not None:
-                packet.stream = sounds[packet.stream.index]
-                out.mux(packet)
-    return target
+    return path if numbers == list(range(clip.frames)) else in_order(path, numbers, folder / "wrong.mov")
 
 
 # The start

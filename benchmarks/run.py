@@ -163,7 +163,7 @@ def _sized(measure: Callable[..., Iterable[Line] | None]) -> Group:
 
 def _pairing(_folder: Path, numbers: list[int]) -> None:
     by_data()
-    pairing(numbers or [1])
+    pairing(numbers[1:] or [1], (numbers or [200])[0])
 
 
 _GROUPS: dict[str, Group] = {
@@ -172,19 +172,20 @@ _GROUPS: dict[str, Group] = {
     "plain": _sized(measure_plain), "estimates": _sized(measure_estimates), "listing": _alone(measure_listing),
     "copies": _sized(measure_two_copies), "memory": _sized(measure_memory), "overlap": _sized(measure_overlap),
     "fuzz": _sized(measure_fuzz), "queue": _alone(measure_queue), "night": _sized(measure_night),
-    "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _alone(measure_storage),
-    "hanging": _alone(measure_hanging),
+    "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _sized(measure_storage),
+    "hanging": _sized(measure_hanging),
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
     "single": lambda folder, numbers: measure_single(folder, *(numbers or [25])[:2]),
-    "big": _alone(measure_big), "cutting": _alone(measure_cutting), "sides": _alone(measure_sides),
+    "big": _alone(measure_big), "cutting": _sized(measure_cutting), "sides": _alone(measure_sides),
     "films": _alone(measure_films), "planted": _sized(measure_film_faults), "killed": _sized(measure_film_kills),
     "window": _alone(measure_window), "helpers": measure_helpers,
 }  # fmt: skip
 
 
 _SHORT = {  # of a whole run
-    "proxies": [2], "plain": [1], "estimates": [1], "copies": [1], "memory": [4], "overlap": [1], "fuzz": [500],
-    "night": [1000], "pairing": [1], "proof": [30], "single": [4], "planted": [2], "killed": [2],
+    "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [4], "overlap": [1], "fuzz": [500],
+    "night": [500], "room": [60_000], "hanging": [8], "pairing": [60], "proof": [10], "single": [3], "cutting": [10],
+    "planted": [2], "killed": [2], "helpers": [1],
 }  # fmt: skip
 
 

@@ -7,9 +7,11 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import av
+
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.media import probe
+from agile_shadow.core.media import FrameReader, probe
 from agile_shadow.core.pairs import Proof
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.presets import Originals, Preset
@@ -49,3 +51,23 @@ def drawn_film(folder: Path, originals: list[DrawnClip]) -> Path:
     project = folder / "film.otio"
     leave(folder / "Boathouse", project)
     return project
+
+
+def in_order(path: Path, numbers: list[int], target: Path) -> Path:
+    """A file's frames in such an order, without loss, with its sound and timecode."""
+    info = probe(path)
+    with FrameReader(path) as reader, av.open(str(path)) as source, av.open(str(target), "w") as out:
+        stream = out.add_stream("libx264", rate=info.frame_rate, options={"qp": "0", "preset": "ultrafast"})
+        stream.width, stream.height, stream.pix_fmt = info.width, info.height, "yuv420p"
+        stream.metadata["timecode"], stream.metadata["reel_name"] = info.start_timecode or "", info.reel or ""
+        sounds = {one.index: out.add_stream_from_template(one) for one in source.streams.audio}
+        for at, number in enumerate(numbers):
+            frame = reader.frame(number)
+            frame.pts, frame.time_base, frame.pict_type = at, 1 / info.frame_rate, 0
+            out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+        for packet in source.demux(list(source.streams.audio)):
+            if packet.dts is not None:
+                packet.stream = sounds[packet.stream.index]
+                out.mux(packet)
+    return target

@@ -13,15 +13,17 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import Compositor, Window, sketched
-from agile_shadow.core.media import FrameReader
+from agile_shadow.core.errors import MediaError
+from agile_shadow.core.media import FrameReader, to_bgra
 from agile_shadow.core.media.lightening import Light, light_at
 from agile_shadow.core.playback import ClipProgram
 from agile_shadow.core.project import Project, load_project
-from agile_shadow.core.switch import Presence
+from agile_shadow.core.switch import Presence, choose
 from agile_shadow.stand_ins import read_code
 from tests.core.test_playback import Watched, code, named
 from tests.core.test_sketches import picture_of_sketch
 from tests.footage import NUMBERS
+from tests.pairs import leave
 
 FRAMES = 40
 LEVELS = np.arange(FRAMES) * 5 + 20
@@ -38,7 +40,8 @@ def clips(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
         "h264": ("libx264", "yuv420p", {"preset": "medium", "crf": "34", "x264-params": f"{groups}:b-pyramid=none"}),
         "hevc": ("libx265", "yuv420p", {"preset": "fast", "crf": "34",
                                         "x265-params": f"{groups}:b-pyramid=0:log-level=0"}),
-        "mjpeg": ("mjpeg", "yuvj420p", {}),
+        "mjpeg": ("mjpeg", "yuvj420p", {}), "jpeg2000": ("jpeg2000", "yuv420p", {}),
+        "prores": ("prores_ks", "yuv422p10le", {}),
     }  # fmt: skip
     for name, (encoder, pixels, options) in codecs.items():
         made[name] = folder / f"{name}.mov"
@@ -86,17 +89,102 @@ def test_what_nothing_refers_to_is_stood_for_by_the_next_and_nothing_is_sought(
 
 
 def test_a_codec_that_has_nothing_to_leave_out_gives_the_same(clips: dict[str, Path]) -> None:
-    whole = greys(clips["mjpeg"], Light.WHOLE)
-    for light in (Light.UNSMOOTHED, Light.THINNED):
-        assert all((one == other).all() for one, other in zip(whole, greys(clips["mjpeg"], light), strict=True))
+    for codec, lights in (("mjpeg", [Light.HALVED]), ("h264", [Light.HALVED]), ("prores", list(Light))):
+        whole = greys(clips[codec], Light.WHOLE)
+        for light in lights:
+            assert all((one == other).all() for one, other in zip(whole, greys(clips[codec], light), strict=True))
+
+
+@pytest.mark.parametrize(("codec", "light", "part"), [
+    ("mjpeg", Light.UNSMOOTHED, 4), ("mjpeg", Light.THINNED, 4), ("jpeg2000", Light.HALVED, 2),
+    ("jpeg2000", Light.THINNED, 4),
+])  # fmt: skip
+def test_a_smaller_picture_is_taken_from_a_frame_that_holds_one(
+    clips: dict[str, Path], codec: str, light: Light, part: int
+) -> None:
+    small = greys(clips[codec], light)
+    assert {one.shape for one in small} == {(144 // part, 256 // part)}
+    assert [brightest(one) for one in small] == list(range(FRAMES))  # each frame, none in the place of another
+    with FrameReader(clips[codec], light=light) as reader:
+        assert [brightest(reader.frame(number).to_ndarray(format="gray")) for number in (30, 2, 39)] == [30, 2, 39]
+
+
+def test_the_matrix_of_a_smaller_picture_is_that_of_the_whole(tmp_path: Path) -> None:
+    path = tmp_path / "a.mov"  # says no matrix: BT.709 by its lines, and a quarter of them would be BT.601
+    red = np.full((720, 64, 3), (200, 30, 30), np.uint8)
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("jpeg2000", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 64, 720, "yuv422p"
+        frame = av.VideoFrame.from_ndarray(red, format="rgb24").reformat(format="yuv422p", dst_colorspace="ITU709")
+        out.mux([*stream.encode(frame), *stream.encode(None)])
+    shown = []
+    for light in (Light.WHOLE, Light.HALVED, Light.UNSMOOTHED):
+        with FrameReader(path, light=light) as reader:
+            shown.append(to_bgra(reader.frame(0), 16, 180).mean(axis=(0, 1))[:3])
+    assert np.abs(shown[0] - shown[1]).max() < 1.5 and np.abs(shown[0] - shown[2]).max() < 1.5
+    assert np.abs(shown[0] - (30, 30, 200)).max() < 4
+
+
+def test_a_file_that_holds_no_smaller_picture_is_read_whole(
+    clips: dict[str, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    real = FrameReader._decode_to
+
+    def refuse(self: FrameReader, number: int, overtaken: Any) -> Any:
+        if self._lines is not None:
+            raise av.error.InvalidDataError(1, "reduction factor too large")
+        return real(self, number, overtaken)
+
+    monkeypatch.setattr(FrameReader, "_decode_to", refuse)
+    assert {one.shape for one in greys(clips["jpeg2000"], Light.HALVED)} == {(144, 256)}
+    (cut := clips["mjpeg"].with_name("cut.mov")).write_bytes(clips["mjpeg"].read_bytes()[:-9000])
+    monkeypatch.undo()
+    with pytest.raises(MediaError):
+        greys(cut, Light.UNSMOOTHED)
+
+
+@pytest.mark.parametrize("codec", ["mjpeg", "jpeg2000"])
+def test_what_is_played_smaller_lies_where_the_whole_lies_and_what_stands_is_whole(
+    codec: str, tmp_path: Path
+) -> None:
+    (tmp_path / "card").mkdir()
+    waves = 128 + 100 * np.sin(np.arange(384) / 14)[None, :] * np.cos(np.arange(216) / 11)[:, None]
+    with av.open(str(tmp_path / "card" / "A001.mov"), "w") as out:
+        stream = out.add_stream(codec, rate=25)
+        stream.width, stream.height, stream.pix_fmt = 384, 216, "yuv420p" if codec == "jpeg2000" else "yuvj420p"
+        for _number in range(12):
+            picture = av.VideoFrame.from_ndarray(waves.astype(np.uint8), format="gray")
+            out.mux(stream.encode(picture.reformat(format=stream.pix_fmt)))
+        out.mux(stream.encode(None))
+    leave(tmp_path / "card", tmp_path / "film.otio")
+    project = load_project(tmp_path / "film.otio").but(showing="originals")
+    program, window = ClipProgram.of(project.clips[0]), Window.all_of((64, 36))
+    compositor = Compositor(Presence(), limit=9)
+    try:
+        pictures = [
+            compositor.picture(project, program.steps(7), program.aspect, window, light=light).pixels.astype(int)
+            for light in (Light.WHOLE, Light.THINNED)
+        ]
+        assert opened(compositor) == {"A001": {Light.WHOLE, Light.UNSMOOTHED}}
+        compositor.files.device_of = lambda info: "a device"
+        choice = choose(project, project.clips[0], Presence(), Fraction(0))
+        assert compositor.files.how(choice, Light.THINNED) == (Light.WHOLE, "a device")
+    finally:
+        compositor.close()
+    whole, small = (one[4:-4, 4:-4, 1] for one in pictures)
+    off = {
+        (axis, by): float(np.abs(whole - np.roll(pictures[1], by, axis)[4:-4, 4:-4, 1]).mean())
+        for axis in (0, 1) for by in (-1, 1)
+    }  # fmt: skip
+    assert min(off.values()) > 1.5 * np.abs(whole - small).mean() and abs(whole.mean() - small.mean()) < 4
 
 
 def test_what_may_be_left_out_at_which_detail() -> None:
     one, half, quarter, eighth = (Fraction(1, part) for part in (1, 2, 4, 8))
     for detail in (one, half, quarter, eighth):
         assert light_at(detail, Fraction(0)) == Light.WHOLE
-    for detail in (one, half):
-        assert light_at(detail, one) == light_at(detail, -one) == Light.WHOLE
+    assert light_at(one, one) == light_at(one, -one) == Light.WHOLE
+    assert light_at(half, one) == light_at(half, -one) == Light.HALVED
     assert light_at(quarter, one) == light_at(quarter, -one) == light_at(eighth, -one) == Light.UNSMOOTHED
     assert light_at(eighth, one) == Light.THINNED
 

@@ -6,6 +6,7 @@ import shutil
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -44,10 +45,10 @@ from agile_shadow.core.storage.outside import keep_to_limit
 from agile_shadow.core.upkeep import tasks
 from agile_shadow.core.upkeep.proving import due, prove_request
 from agile_shadow.core.upkeep.search import Search
-from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, write_original, write_proxy
+from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, Motion, write_original, write_proxy
 from tests.footage import ingest, preset
 from tests.inline import InlinePool
-from tests.pairs import clip, drawn_film
+from tests.pairs import clip, drawn_film, in_order
 
 FULL = Derived("fault.mov", 0, scale=Fraction(1))
 CODECS = ("mjpeg", "prores-proxy", "h264")
@@ -131,6 +132,53 @@ def test_a_neighbour_is_found_though_it_hardly_differs(tmp_path: Path, which: st
     assert signed.proof(made(signed.path, tmp_path / "again.mov", codec)).state == "proven"
     found = signed.proof(signed.wrong(replace(FULL, astray=(at, at - 1)), codec))
     assert found.state == "doubtful" and found.reasons[0].endswith("it shows the picture of 1 frame earlier")
+
+
+def drawn_one(motion: Motion, scene: int, take: int, frames: int, rate: Fraction) -> DrawnClip:
+    return replace(FAST, motion=motion, scene=scene, take=take, frames=frames, rate=rate)
+
+
+ELSEWHERE: dict[str, tuple[DrawnClip, dict[str, Any], str | None]] = {
+    "a neighbour below running digits": (
+        drawn_one("pan", 702925569, 276870471, 118, Fraction(50)), {"burnt": True, "trim": 12, "astray": (57, 58)},
+        "it shows the picture of 1 frame later"),
+    "a neighbour in which a few pixels move": (
+        drawn_one("objects", 694830540, 665593761, 119, Fraction(50)), {"graded": 2, "astray": (111, 112)},
+        "it shows the picture of 1 frame later"),
+    "a neighbour under a look": (
+        drawn_one("pan", 375897634, 481955046, 131, Fraction(24000, 1001)),
+        {"graded": 0, "trim": 1, "astray": (50, 49)}, "it shows the picture of 1 frame earlier"),
+    "another one below running digits": (
+        drawn_one("objects", 414729576, 771904801, 85, Fraction(25)),
+        {"graded": 3, "burnt": True, "astray": (17, 59)}, "it shows another picture than its original"),
+    "another one, packed hard": (
+        drawn_one("objects", 846019510, 51363510, 79, Fraction(25)), {"hard": True, "astray": (37, 76)},
+        "it shows another picture than its original"),
+    "none, though digits run": (
+        drawn_one("objects", 497819873, 264527054, 113, Fraction(24000, 1001)), {"burnt": True, "trim": 10}, None),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("which", ELSEWHERE)
+def test_one_wrong_frame_is_found_in_what_was_made_elsewhere(tmp_path: Path, which: str) -> None:
+    drawn, how, says = ELSEWHERE[which]
+    signed = Signed(tmp_path, drawn)
+    theirs = Derived("theirs.mov", 0, **how)
+    found = signed.proof(write_proxy(theirs, [drawn], tmp_path / "theirs"), theirs.trim, ours=False)
+    assert found.state == ("doubtful" if says else "proven")
+    assert [reason.split(" ", 2)[2] for reason in found.reasons] == ([says] if says else [])
+
+
+def test_another_picture_that_is_like_a_neighbour_is_found(tmp_path: Path) -> None:
+    """A few pixels move, and what is shown from half a clip away is nearer to frames around than the right one is."""
+    drawn = replace(FAST, rate=Fraction(24000, 1001), scene=986830553, take=976948300, frames=92)
+    signed = Signed(tmp_path, drawn)
+    assert signed.proof(made(signed.path, tmp_path / "again.mov", "h264")).state == "proven"
+    numbers = [*range(51), 5, *range(52, 92)]
+    wrong = made(in_order(signed.path, numbers, tmp_path / "wrong.mov"), tmp_path / "of it.mov", "h264", sign=False)
+    found = signed.proof(wrong)
+    assert found.state == "doubtful" and found.reasons[0].startswith("at 01:")
+    assert "another picture" in found.reasons[0] or "46 frames earlier" in found.reasons[0]
 
 
 def test_frames_that_lag_behind_in_a_proxy_packed_hard_elsewhere_are_right(tmp_path: Path) -> None:
@@ -335,7 +383,7 @@ def test_the_table_of_strays() -> None:
     wrong = look.copy()
     wrong[30], wrong[60], wrong[61] = look[29], look[10], 0
     for found in (strays(original, wrong, 0, True), strays(original, wrong[5:], 5, True)):
-        assert found[0] == Stray(30, -1) and [one.frame for one in found] == [30, 60, 61]
+        assert found == [Stray(30, -1), Stray(60, -50), Stray(61, None)]
     dark = look.copy()
     dark[40:60] = 3  # longer than the frames around could tell
     assert {one.frame for one in strays(original, dark, 0, True)} >= set(range(40, 60))

@@ -9,7 +9,7 @@ from pathlib import Path
 from av.video.reformatter import VideoReformatter
 
 from ..media import FrameReader, MediaInfo, ProgressiveReader, open_reader
-from ..media.lightening import Light, can_be_lightened
+from ..media.lightening import Light, is_smaller, light_of
 from ..project import Project
 from ..switch import Choice, Presence
 
@@ -58,10 +58,7 @@ class OpenPictures:
         A file that shows twice in one picture is opened twice: two places in it are read side by side. ``light``: what
         decoding an original leaves out. Raises ShadowError.
         """
-        info = choice.clip.original.info
-        if choice.kind != "original" or info.interlaced or not can_be_lightened(info.codec):
-            light = Light.WHOLE
-        device = self.device_of(info) if choice.kind == "original" else ""
+        light, device = self.how(choice, light)
         alike = [
             file for file in self._files
             if file.path == choice.path and (file.light, file.device) == (light, device) and not file.busy
@@ -73,6 +70,16 @@ class OpenPictures:
         self._files = [*(file for file in self._files if file is not found), found]
         found.busy = True
         return found
+
+    def how(self, choice: Choice, light: Light) -> tuple[Light, str]:
+        """What decoding the file of a choice leaves out, and the device that is asked; "" for software."""
+        info = choice.clip.original.info
+        if choice.kind != "original":
+            return Light.WHOLE, ""
+        device = self.device_of(info)
+        if info.interlaced or (device and is_smaller(info.codec, light)):  # a device gives whole frames only
+            return Light.WHOLE, device
+        return light_of(info.codec, light), device
 
     def open_plain(self, path: Path) -> OpenPicture:
         """A file that is no clip's, open. Raises ShadowError."""

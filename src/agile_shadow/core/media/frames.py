@@ -14,7 +14,7 @@ from av.video.frame import VideoFrame
 from ..errors import MediaError
 from . import hardware
 from .index import FrameIndex, read_index
-from .lightening import Light, lightened
+from .lightening import Light, is_smaller, lightened
 from .opening import open_media
 from .pictures import say_matrix
 from .recording import is_joined
@@ -71,7 +71,9 @@ class FrameReader:
         self._stream = self._container.streams.video[0]
         context = self._stream.codec_context
         self._stream.thread_type = "SLICE" if context.width * context.height <= _LIGHT_PIXELS else "AUTO"
+        lines = context.height
         self._light = lightened(self._stream, self._light)
+        self._lines = lines if is_smaller(context.name, self._light) else None
 
     def _leave_device(self) -> str:
         """From now on decode in software, where that may be; the device that was asked so far."""
@@ -115,6 +117,10 @@ class FrameReader:
         except (StopIteration, *hardware.FAULTS) as error:
             self._position = -2
             device = self._leave_device()
+            if self._lines is not None:  # it holds no smaller picture
+                self._light = Light.WHOLE
+                self._reopen()
+                return self.frame(number, overtaken)
             if device:
                 self._reopen()
                 frame = self.frame(number, overtaken)
@@ -167,7 +173,7 @@ class FrameReader:
         frame = next(self._decoded, None)
         if frame is None:
             return len(self.index)
-        say_matrix(frame, self._stream)
+        say_matrix(frame, self._stream, self._lines)
         self._last, self._position = frame, max(0, self._number_of(frame))
         self._between = self._position - 1
         return self._position
@@ -181,7 +187,7 @@ class FrameReader:
                 return self._last  # those after it are left out
             if frame is None:
                 raise StopIteration
-            say_matrix(frame, self._stream)
+            say_matrix(frame, self._stream, self._lines)
             self._between, self._last, self._position = self._position, frame, self._number_of(frame)
         assert self._last is not None
         return self._last

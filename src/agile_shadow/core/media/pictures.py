@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 Bgra = NDArray[np.uint8]
 
-_UNSPECIFIED = 2  # ITU-T H.273
+_BT709, _UNSPECIFIED, _BT601 = 1, 2, 5  # ITU-T H.273
+_HD = 720  # lines from which what says no matrix counts as BT.709
 _SPACES = {1: Colorspace.ITU709, 5: Colorspace.ITU624, 6: Colorspace.SMPTE170M, 7: Colorspace.SMPTE240M,
            9: Colorspace.BT2020, 10: Colorspace.BT2020}  # fmt: skip
 
@@ -56,14 +57,17 @@ def source_colorspace(frame: VideoFrame) -> int:
     known = _SPACES.get(int(frame.colorspace))
     if known is not None:
         return int(known)
-    return int(Colorspace.ITU709 if frame.height >= 720 else Colorspace.ITU601)
+    return int(Colorspace.ITU709 if frame.height >= _HD else Colorspace.ITU601)
 
 
-def say_matrix(frame: VideoFrame, stream: VideoStream) -> None:
-    """Give a frame whose codec does not say its matrix the one that the container says."""
+def say_matrix(frame: VideoFrame, stream: VideoStream, lines: int | None = None) -> None:
+    """Give a frame whose codec does not say its matrix the one that the container says; ``lines``: of the whole frame,
+    where this one was decoded smaller, so that the usual matrix is that of the whole one."""
     known = int(stream.codec_context.colorspace)
     if int(frame.colorspace) == _UNSPECIFIED and known in _SPACES:
         frame.colorspace = known
+    elif lines is not None and int(frame.colorspace) not in _SPACES:
+        frame.colorspace = _BT709 if lines >= _HD else _BT601
 
 
 def plane_array(frame: VideoFrame, plane: int, components: int = 1) -> NDArray[np.uint8]:

@@ -24,9 +24,11 @@ _CLEARLY = 6.0  # times the usual spread of what speaks for a neighbour
 _RATHER, _EXPLAINED = 3.0, 0.5  # the same where the neighbour leaves at most this part of what is off unexplained
 _MOST_OF_WAY = 0.6  # of the way from the right frame to the neighbour
 _LEAST_MOVED = 40.0  # squared noises of all cells between the two
-_STANDS_OUT = 4.0  # times the usual difference: another picture altogether
+_STANDS_OUT, _MAY_STAND_OUT = 4.0, 2.5  # times the usual difference: another picture altogether; perhaps one
 _OTHER, _OTHER_PACKED = 0.7, 1.5  # levels in the mean over the picture, at least; where packed by differences
 _BEYOND_MOVEMENT = 1.2  # times what moves from frame to frame
+_UNLIKE, _ANOTHERS = 1.6, 0.45  # times the usual squared difference; of it what another frame leaves, at most
+_MOST_LIKELY = 24  # frames for which all of the original is looked through
 _ELSEWHERE, _FAR = 10.0, 5.0  # levels, and times the usual: a stretch that shows something else
 _SAMPLED = 200  # frames that the curve is made of
 _PART = 4000  # frames that are looked at together
@@ -37,11 +39,13 @@ _FINENESS = 6.0  # how much less a cell's mean strays than the pixels that the j
 @dataclass(frozen=True)
 class Stray:
     """A frame of the original whose place in the proxy shows another: ``shift`` the frame it shows instead, counted
-    from it, None where it is none of those around. ``weight``: how far it stands out, in times the usual."""
+    from it, None where none is like it. ``weight``: how far it stands out, in times the usual; ``weak``: so little that
+    it says nothing until the original was looked at."""
 
     frame: int
     shift: int | None
     weight: float = field(default=0.0, compare=False)
+    weak: bool = field(default=False, compare=False)
 
 
 def strays(original: Grids, proxy: Grids, offset: int, intra: bool, made: bool = False) -> list[Stray]:
@@ -58,7 +62,7 @@ def strays(original: Grids, proxy: Grids, offset: int, intra: bool, made: bool =
         if end - begin < _AROUND:
             continue
         part = _Part.of(original, proxy, offset, begin, end)
-        for stray in part.strays(intra, made):
+        for stray in part.strays(intra, made, original):
             if first <= stray.frame < first + _PART:
                 found[stray.frame] = stray
     return [found[frame] for frame in sorted(found)]
@@ -97,6 +101,8 @@ class _Part:
     differences: NDArray[np.float32]
     steps: NDArray[np.float32]
     there: NDArray[np.bool_]
+    shown: NDArray[np.float32]
+    curve: Curve
 
     @classmethod
     def of(cls, original: Grids, proxy: Grids, offset: int, begin: int, end: int) -> _Part:
@@ -109,20 +115,27 @@ class _Part:
         rows = np.clip(around, 0, len(flat) - 1) - max(0, begin - REACH)
         true = levels[rows[REACH]]
         steps = np.stack([levels[row] - true for row in rows])
-        return cls(begin, shown - true, steps, there)
+        return cls(begin, shown - true, steps, there, shown, curve)
 
-    def strays(self, intra: bool, made: bool) -> list[Stray]:
+    def strays(self, intra: bool, made: bool, original: Grids) -> list[Stray]:
         other = _OTHER if intra else _OTHER_PACKED
         usual = ndimage.median_filter(self.differences, (_AROUND, 1), mode="nearest")
         rest = self.differences - usual
         noise = np.maximum(1.4826 * np.median(np.abs(rest), axis=0), _LEAST_NOISE)
-        found = {frame: Stray(self.first + frame, None) for frame in self._others(rest, other)}
+        found = {frame: Stray(self.first + frame, None) for frame in self._others(rest, other, _MAY_STAND_OUT)}
+        surely = set(self._others(rest, other, _STANDS_OUT))
         found |= {frame: Stray(self.first + frame, None) for frame in self._elsewhere()}
         neighbours = self._neighbours(rest / noise, noise, made)
         found |= {frame: Stray(self.first + frame, shift) for frame, shift in neighbours.items()}
+        anothers = self._anothers(rest, noise, usual, original)
+        found |= {frame: Stray(self.first + frame, shift) for frame, shift in anothers.items()}
         error = np.sqrt(np.square(rest).mean(axis=1))
         out = error / np.maximum(ndimage.median_filter(error, _WIDER, mode="nearest"), _LEAST_NOISE)
-        return [replace(found[frame], weight=float(out[frame])) for frame in sorted(found)]
+        surely |= {frame for frame, stray in found.items() if stray.shift is not None}
+        surely |= set(self._elsewhere())
+        return [
+            replace(found[frame], weight=float(out[frame]), weak=frame not in surely) for frame in sorted(found)
+        ]
 
     def _neighbours(self, rest: NDArray[np.float32], noise: NDArray[np.float32], made: bool) -> dict[int, int]:
         """Frames that show a neighbour, and which: most of the way to it, far more clearly than others stray."""
@@ -146,12 +159,36 @@ class _Part:
                     best[frame] = float(left[frame]), shift
         return {frame: shift for frame, (_left, shift) in best.items()}
 
-    def _others(self, rest: NDArray[np.float32], other: float) -> list[int]:
+    def _anothers(
+        self, rest: NDArray[np.float32], noise: NDArray[np.float32], usual: NDArray[np.float32], original: Grids
+    ) -> dict[int, int]:
+        """Frames that another one of the original is far more like, further off than the neighbours, and which. Cells
+        that are always astray, under digits that run, count for little."""
+        weights = np.square(_LEAST_NOISE / noise)
+        error = np.square(rest) @ weights
+        out = error / np.maximum(ndimage.median_filter(error, _WIDER, mode="nearest"), 1e-6)
+        likely = [int(frame) for frame in np.argsort(-out)[:_MOST_LIKELY] if out[frame] > _UNLIKE]
+        if not likely:
+            return {}
+        levels = self.curve(original.reshape(len(original), -1))
+        found = {}
+        for frame in likely:
+            left = np.square(levels - (self.shown[frame] - usual[frame])) @ weights
+            right = self.first + frame
+            near = slice(max(0, right - REACH), right + REACH + 1)
+            least = min(float(left[near].min()), float(error[frame]))
+            left[near] = np.inf
+            best = int(left.argmin())
+            if left[best] < _ANOTHERS * least:
+                found[frame] = best - right
+        return found
+
+    def _others(self, rest: NDArray[np.float32], other: float, stands_out: float) -> list[int]:
         """Frames far from what they should show, and not by what moves."""
         error = np.sqrt(np.square(rest).mean(axis=1))
         usual = ndimage.median_filter(error, _WIDER, mode="nearest")
         moved = np.sqrt(np.square(self.steps[[REACH - 1, REACH + 1]]).mean(axis=2)).max(axis=0)
-        least = np.maximum(np.maximum(other, _STANDS_OUT * usual), _BEYOND_MOVEMENT * moved)
+        least = np.maximum(np.maximum(other, stands_out * usual), _BEYOND_MOVEMENT * moved)
         return [int(frame) for frame in np.flatnonzero(error > least)]
 
     def _elsewhere(self) -> list[int]:

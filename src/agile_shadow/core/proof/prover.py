@@ -24,7 +24,7 @@ from ..time import frame_of, is_drop_frame, rate_label, timecode_at
 from .colour import colours_wrong
 from .every import places_of
 from .hearing import listen
-from .places import Seen, Verdict, judge, usual_shift
+from .places import REACH, Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
 from .signed import Signed, confirmed, read_signed
 from .still import prove_still
@@ -37,6 +37,7 @@ _ANOTHER_VAGUE = 0.35  # the same where the proxy is packed so hard that parts o
 _OTHER_SET = 0.55  # correlation of what stands
 _SHAPE_ROOM = 0.03
 _FINE = 24  # places that are read again to find where a shift begins
+_STEADY = 2  # frames that seem to show a neighbour, at most, of a proxy whose frames do not lag behind
 _CONFIRMED = 4  # stray frames that are looked at in the original
 _LONGEST = 20_000  # frames of a proxy that are laid over its original to find another offset
 _HEAVY = 40e9  # pixels of an original whose frames are decoded for that
@@ -338,11 +339,14 @@ def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     """A sentence about single frames that show another picture, where looking at the original itself confirms it."""
     halves, found = (request.original, request.proxy), signed.strays(request.made)
     tried = sorted(found, key=lambda stray: -stray.weight)[:_CONFIRMED]
-    looked_at = [confirmed(*halves, request.offset, stray, signed.intra, request.made) for stray in tried]
+    neighbours = [stray for stray in found if stray.shift is not None and abs(stray.shift) <= REACH]
+    steady = not request.made and len(neighbours) <= _STEADY
+    looked_at = [confirmed(*halves, request.offset, stray, signed.intra, request.made, steady) for stray in tried]
     sure = [stray for stray in looked_at if stray is not None]
     if not sure:
         return []
-    every = found if len(sure) * 2 > len(tried) else sure
+    every = [stray for stray in found if not stray.weak] if len(sure) * 2 > len(tried) else []
+    every = max(every, sure, key=len)
     sure.sort(key=lambda stray: stray.frame)
     where = timecode_of(Traits.of("", request.original.info), sure[0].frame)
     if len(every) > 1:

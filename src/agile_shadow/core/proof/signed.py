@@ -23,8 +23,12 @@ _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 _WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
 _FURTHER, _FURTHER_FOREIGN = 3.5, 7.0  # times the error of the frames beside; where letters and looks lie over them
 _FOREIGN_WAY = 0.8  # that part where letters and looks lie over the picture
+_CLEARLY_MORE = 2.0  # times that error: what another picture makes that is like a neighbour
 _MORE, _LEFT = 1.3, 3.0  # times that error: what a neighbour makes at least, and leaves at the most
+_OF_ANOTHER, _LEFT_BY_ANOTHER = 0.6, 2.0  # of the error, and times the usual: what the frame shown instead leaves
 _APART, _STRAY_WAY = 4.0, 0.05  # times the spread of the ways of the frames beside, and what that is at least
+_ABOVE = 0.2  # of the way, what a wrong frame of a file from elsewhere goes further than those beside it
+_HARDLY = 0.3  # of the way, the most that a right frame goes where nothing lags
 _SHORT, _MOST_USUAL = 0.15, 0.4  # of the way that a neighbour is expected to make; and a way beside that says nothing
 _BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
 _LEAST_ERROR = 2.0  # squared levels by which another picture differs
@@ -111,16 +115,18 @@ def read_signed(
     return Signed(signature, offset, signature.grids(), np.stack(grids), weights, pictures, colours)
 
 
-def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: bool, made: bool = False) -> Stray | None:
+def confirmed(
+    original: Half, proxy: Half, offset: int, stray: Stray, intra: bool, made: bool = False, steady: bool = False
+) -> Stray | None:
     """What looking at the original itself shows of a stray frame: decodes those around. None: nothing wrong.
 
     Raises MediaError.
 
     ``intra``: whether each of the proxy's frames is packed by itself; ``made``: whether it was made here, so that
-    nothing lies over its picture that the original has not.
+    nothing lies over its picture that the original has not; ``steady``: it is from elsewhere, and
+    none of its frames seems to lag behind.
     """
-    within = max(-1, stray.frame - _BESIDE), min(original.info.frames, stray.frame + _BESIDE)
-    seen = read_places(original, proxy, offset, within=within).seen
+    seen = _around(original, proxy, offset, stray.frame)
     row = next((row for row, one in enumerate(seen) if one.frame == stray.frame), None)
     if row is None or len(seen) < _LEAST_BESIDE:
         return None
@@ -134,7 +140,14 @@ def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: boo
     here, usual = float(errors[row]), float(np.median(np.delete(errors, row)))
     steps = [(curve(picture) - true[row]) * np.sqrt(weights) for picture in seen[row].around]
     mine = rest[row] * np.sqrt(weights)
-    if stray.shift is not None:
+    far = stray.shift is not None and abs(stray.shift) > REACH
+    if far:
+        other = _picture_of(original, proxy, offset, stray)
+        left = here if other is None else float(np.square(mine - (curve(other) - true[row]) * np.sqrt(weights)).mean())
+        clear = here > _CLEARLY_MORE * usual and left < _OF_ANOTHER * here
+        if clear and left < max(_LEAST_ERROR, _LEFT_BY_ANOTHER * usual):
+            return stray
+    if stray.shift is not None and not far:
         step = steps[REACH + stray.shift]
         way = _way(mine, step)
         beside = [
@@ -143,17 +156,39 @@ def confirmed(original: Half, proxy: Half, offset: int, stray: Stray, intra: boo
         ]  # fmt: skip
         left = float(np.square(mine - step).mean())
         least = _WAY if intra else _WAY_PACKED if made else _FOREIGN_WAY
-        near = least < way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
-        if near and (here > _MORE * usual or (made and _is_apart(way, beside))):
+        fits = way < _TOO_FAR and left < max(_LEAST_ERROR, _LEFT * usual)
+        clear = here > _MORE * usual if made else here > _MORE * usual and way > max(beside) + _ABOVE
+        clear = clear or (made and _is_apart(way, beside))
+        if fits and ((way > least and clear) or (steady and abs(stray.shift) == 1 and _is_alone(way, beside))):
             return stray
+        if made and here > _CLEARLY_MORE * usual and left < _OF_ANOTHER * here:
+            return Stray(stray.frame, None)  # like that one more than like itself, and which it is is not told
     moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
     further = _FURTHER if made else _FURTHER_FOREIGN
     return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moved) else None
 
 
+def _around(original: Half, proxy: Half, offset: int, frame: int) -> list[Seen]:
+    within = max(-1, frame - _BESIDE), min(original.info.frames, frame + _BESIDE)
+    return list(read_places(original, proxy, offset, within=within).seen)
+
+
+def _picture_of(original: Half, proxy: Half, offset: int, stray: Stray) -> NDArray[np.float32] | None:
+    """The original's frame that is shown instead, as it is compared with the proxy's: float32 (height, width)."""
+    assert stray.shift is not None
+    frame = stray.frame + stray.shift
+    return next((one.around[REACH] for one in _around(original, proxy, offset + stray.shift, frame)
+                 if one.frame == frame), None)  # fmt: skip
+
+
 def _way(off: NDArray[np.float32], step: NDArray[np.float32]) -> float:
     """How much of a step what is off is, 1 for all of it."""
     return float((off * step).sum() / max(1e-6, float(np.square(step).sum())))
+
+
+def _is_alone(way: float, beside: list[float]) -> bool:
+    """The same for files from elsewhere of which no frame seems to lag: all beside must be nearly where they belong."""
+    return way > _WAY_PACKED and len(beside) >= 2 * (_BESIDE - 1) and max(beside) < _HARDLY
 
 
 def _is_apart(way: float, beside: list[float]) -> bool:
