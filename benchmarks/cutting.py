@@ -263,14 +263,15 @@ def _switch(window: MainWindow) -> Iterator[Line]:
     yield "the same, longest", max(busy), 10, " ms"
 
 
-def measure_sides(folder: Path) -> Iterator[Line]:
-    """The same frames from originals, reduced to the proxies' size, and from quarter-size proxies, at full size."""
+def measure_sides(folder: Path, frames: int = 200) -> Iterator[Line]:
+    """The same frames from originals, reduced to the proxies' size, and from quarter-size proxies, at full size: about
+    so many."""
     project = with_everything(load_project(ingested(folder, "dnxhr-lb")))
     line = project.timeline
     full, small = (line.width, line.height), (line.width // 4, line.height // 4)
     compositors = [Compositor(Presence(), only=side) for side in ("originals", "proxies")]  # type: ignore[arg-type]
     values, shifted, before, worse = [], 0, None, 0
-    for frame in range(0, line.length, max(1, line.length // 200)):
+    for frame in range(0, line.length, max(1, line.length // frames)):
         steps, aspect = picture_steps(line, frame), Fraction(*full)
         original = compositors[0].picture(project, steps, aspect, Window.all_of(full))
         proxy = compositors[1].picture(project, steps, aspect, Window.all_of(small))

@@ -34,6 +34,7 @@ from agile_shadow.core.media.likeness import ssim
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.presets import Preset, Proxies, find_preset
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, proxy_pixels
+from agile_shadow.core.proxies.pace import Pace, _Clocks, told
 from agile_shadow.stand_ins import CLIPS
 from agile_shadow.stand_ins.card import CUT_OFF
 from tests.conftest import hashes
@@ -107,6 +108,44 @@ def test_headroom_is_measured_kept_and_lost_with_a_change(card: Path) -> None:
     assert kept_headroom(path, kept) is None
     proxy = make_proxy(ProxyRequest(path, card.parent / "p.mov", Proxies(scale=Fraction(1, 4))), quiet).path
     assert measure_headroom(HeadroomRequest(proxy), quiet).ratio > first.ratio
+
+
+def clocks(wall: float, mine: float, everybody: float) -> _Clocks:
+    return _Clocks(wall, mine, everybody)
+
+
+ALONE = (clocks(10, 5, 100), clocks(14, 12, 107.2), 100, 0.2, 2)  # of 4 s on two processors 7 by itself, 0.2 by others
+
+
+def test_the_making_tells_the_pace_of_decoding_where_nothing_else_had_a_part_in_it() -> None:
+    began, ended, frames, waited, processors = ALONE
+    assert told(*ALONE) == Pace(100, pytest.approx(3.8))
+    for others in (
+        (began, ended, 39, waited, processors), (began, clocks(10.4, 5.8, 100.8), frames, 0, processors),  # too little
+        (began, ended, frames, 0.5, processors),  # it waited for the encoder
+        (began, clocks(14, 12, 108), frames, waited, processors),  # others used the machine
+        (began, clocks(14, 7, 102.2), frames, waited, processors),  # it stood still in between
+    ):
+        assert told(*others) is None
+
+
+def test_a_pass_counts_its_frames_and_a_part_tells_nothing(card: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path, asked = card / CLIPS[0].path, Proxies(codec="mjpeg", scale=Fraction(1, 2))
+    looks: list[_Clocks] = []
+
+    def look() -> _Clocks:
+        looks.append(clocks(1000.0 * len(looks), 900.0 * len(looks), 900.0 * len(looks)))
+        return looks[-1]
+
+    monkeypatch.setattr(_Clocks, "now", look)
+    made = make_proxy(ProxyRequest(path, card.parent / "whole.mov", asked), quiet)
+    assert made.pace is not None and made.pace.frames == made.original.frames - 1 and len(looks) == 2
+    assert 900 < made.pace.seconds <= 1000
+    asked_part = ProxyRequest(path, card.parent / "part.mov", asked, part=(5, 50))
+    assert make_proxy(asked_part, quiet).pace is None
+    monkeypatch.undo()
+    one, two = _Clocks.now(), _Clocks.now()
+    assert one.wall <= two.wall and one.mine <= two.mine and 0 < one.all <= two.all
 
 
 @given(st.floats(0.05, 50), st.floats(0.1, 20), st.integers(16, 3000))

@@ -11,9 +11,12 @@ import pytest
 from PIL import Image
 
 from agile_shadow.core.below import Anchor
-from agile_shadow.core.compositing import Compositor, Window, picture_steps
+from agile_shadow.core.compositing import Compositor, Window, picture_of, picture_steps
+from agile_shadow.core.compositing.clear import may_be_clear
 from agile_shadow.core.desk import Desk
 from agile_shadow.core.errors import MediaError
+from agile_shadow.core.film import FILM_SETTINGS, FilmRequest
+from agile_shadow.core.film.drawing import Drawing
 from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.media import probe
 from agile_shadow.core.media.likeness import ssim
@@ -24,7 +27,7 @@ from agile_shadow.core.project import Project, ProjectSession, load_project
 from agile_shadow.core.proof.still import prove_still, still_pixels
 from agile_shadow.core.proxies import ProxyRequest, make_or_take_proxy
 from agile_shadow.core.switch import Presence, choose
-from agile_shadow.core.timeline import append
+from agile_shadow.core.timeline import Placement, Targets, add_track, append, overwrite, with_effects
 from agile_shadow.core.upkeep.making import MakeRequest
 from agile_shadow.core.upkeep.proving import due
 from tests.footage import ingest
@@ -143,3 +146,86 @@ def test_what_was_made_here_is_taken_again_and_another_file_is_left(tmp_path: Pa
     (tmp_path / "broken.png").write_bytes(original.read_bytes()[:5000])
     with pytest.raises(MediaError):
         make_or_take_proxy(replace(request, original=tmp_path / "broken.png", info=None), lambda done: None)
+
+
+# Clear in places
+
+RED, HIDDEN = (220, 20, 20), (255, 255, 255)
+
+
+def emblem(path: Path, kind: str = "RGBA") -> Path:
+    """A red disk on nothing, with white hidden in what is clear, and half clear in its middle."""
+    y, x = np.mgrid[-1:1:480j, -1:1:640j]
+    away = np.hypot(x * 4 / 3, y)
+    pixels = np.where((away < 0.8)[..., None], RED, HIDDEN).astype(np.uint8)
+    opacity = np.where(away < 0.25, 128, np.where(away < 0.8, 255, 0)).astype(np.uint8)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    whole = Image.fromarray(np.dstack([pixels, opacity]), "RGBA")
+    if kind == "P":
+        whole.convert("P").save(path, transparency=b"\x00" * 250 + b"\xff" * 6)
+    else:
+        whole.save(path)
+    return path
+
+
+@pytest.fixture
+def over_green(tmp_path: Path) -> Project:
+    """The disk on a second track above a green field."""
+    card = tmp_path / "Card"
+    emblem(card / "EMBLEM.png")
+    Image.new("RGB", (640, 480), (20, 160, 40)).save(card / "FIELD.png")
+    ingest(card, tmp_path / "p.otio", OVER_2)
+    project = load_project(tmp_path / "p.otio")
+    clips = {clip.name: clip for clip in project.clips}
+    line = replace(project.timeline, rate=Fraction(25), width=640, height=480)
+    line = add_track(append(line, clips["FIELD"].piece()), "picture")
+    line = overwrite(line, clips["EMBLEM"].piece(), 0, Targets(line.pictures[1].id))
+    return project.but(timeline=line, showing="originals")
+
+
+def composed(project: Project, size: tuple[int, int], deep: bool = False) -> np.ndarray:
+    drawn = picture_of(project, project.timeline, 3, size, "originals", deep).pixels.astype(float)
+    return drawn / 257 if deep else drawn[..., 2::-1]
+
+
+@pytest.mark.parametrize("deep", [False, True])
+@pytest.mark.parametrize("size", [(640, 480), (160, 120), (1280, 960)])
+def test_what_is_clear_in_a_still_shows_what_is_below(over_green: Project, size: tuple[int, int], deep: bool) -> None:
+    shown = composed(over_green, size, deep)
+    high, wide = shown.shape[:2]
+    for (x, y), colour in {
+        (0.02, 0.02): (20, 160, 40), (0.5, 0.2): RED, (0.5, 0.5): (120, 90, 30), (0.98, 0.5): (20, 160, 40),
+    }.items():  # fmt: skip
+        assert np.abs(shown[int(y * high), int(x * wide)] - colour).max() <= 3, (x, y)
+    assert shown[..., 2].max() <= 45  # nowhere any of the white that is hidden: no rim around the disk
+
+
+def test_an_opacity_that_is_placed_turned_and_dissolved(over_green: Project) -> None:
+    block = over_green.timeline.pictures[1].blocks[0]
+    line = with_effects(over_green.timeline, [block.id], lambda old: replace(
+        old, placement=Placement(scale=0.5, x=0.25, rotation=30, opacity=0.5)))  # fmt: skip
+    shown = composed(over_green.but(timeline=line), (640, 480))
+    assert np.abs(shown[240, 40] - (20, 160, 40)).max() <= 3 and np.abs(shown[240, 560] - (120, 90, 30)).max() <= 4
+    assert np.abs(shown[240, 480] - (70, 125, 35)).max() <= 4 and shown[..., 2].max() <= 45
+
+
+def test_a_film_shows_it_the_same(over_green: Project, tmp_path: Path) -> None:
+    line = over_green.timeline
+    alone = line.with_tracks(replace(line.pictures[0], blocks=line.pictures[1].blocks))
+    alone = replace(alone, tracks=tuple(track for track in alone.tracks if track.id != line.pictures[1].id))
+    settings = FILM_SETTINGS.find("Viewing copy")
+    drawing = Drawing(FilmRequest(over_green.but(timeline=alone), tmp_path / "a.mp4", settings))
+    try:
+        shown = drawing.frame(3).to_ndarray(format="rgb24").astype(int)
+    finally:
+        drawing.close()
+    assert shown[5, 5].max() <= 2 and np.abs(shown[100, 320] - RED).max() <= 4  # clear over nothing is black
+
+
+def test_which_stills_may_be_clear(tmp_path: Path) -> None:
+    for name, kind, clear in (("a.png", "RGBA", True), ("b.png", "P", True)):
+        assert may_be_clear(probe(emblem(tmp_path / name, kind))) is clear
+    Image.new("RGB", (64, 48)).save(tmp_path / "c.png")
+    assert not may_be_clear(probe(tmp_path / "c.png"))
+    assert not may_be_clear(replace(probe(tmp_path / "a.png"), kind="video"))
+    assert not may_be_clear(replace(probe(tmp_path / "a.png"), pixel_format="no such thing"))

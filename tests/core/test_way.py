@@ -26,13 +26,17 @@ from agile_shadow.core.errors import (
     WorkerStalled,
     from_os_error,
 )
-from agile_shadow.core.estimates import Headroom
+from agile_shadow.core.estimates import Headroom, Measurements, kept_headroom
+from agile_shadow.core.estimates.headroom import headroom_under, keep_pace
 from agile_shadow.core.files import is_partial
 from agile_shadow.core.ingest import IngestRequest, IngestRun
 from agile_shadow.core.jobs import Inline, JobStore, Machine
+from agile_shadow.core.media import probe
 from agile_shadow.core.presets import Originals, Preset, Proxies
 from agile_shadow.core.presets.model import Takes
 from agile_shadow.core.project import ProjectSession
+from agile_shadow.core.proxies import pace
+from agile_shadow.core.proxies.pace import Pace
 from tests.conftest import hashes
 
 STEPS = {
@@ -98,6 +102,8 @@ def two_clips(tmp_path_factory: pytest.TempPathFactory) -> Path:
 class Ran:
     """One run over the two clips, with a fault planted."""
 
+    preset = WHOLE
+
     def __init__(self, two_clips: Path, folder: Path, executor: Faulty, again: bool = False) -> None:
         self.folder, self.executor = folder, executor
         self.card = folder / "CARD"
@@ -106,7 +112,7 @@ class Ran:
         before = hashes(self.card)
         self.session = ProjectSession.open(folder / "p.otio")
         roots = [folder / name for name in ("o", "p", "s")]
-        request = IngestRequest(self.card, roots[0], roots[1], WHOLE, roots[2])
+        request = IngestRequest(self.card, roots[0], roots[1], self.preset, roots[2])
         self.store = JobStore()
         machine = Machine(2, lambda size, stalled_after, room, changed: executor)
         self.run = IngestRun(request, self.session, self.store, now=True, machine=machine)
@@ -125,6 +131,25 @@ def test_the_whole_way_without_a_fault(two_clips: Path, tmp_path: Path) -> None:
     assert {item.phase for item in ran.items.values()} == {"paired"} and ran.report.all_well
     assert set(ran.pieces.values()) == {"done"} and len(ran.pieces) == 6
     assert (ran.report.copied, ran.report.proved, ran.report.paired, ran.report.second_copies) == (2, 2, 2, 4)
+
+
+def test_the_headroom_that_the_making_told_is_kept(
+    two_clips: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(pace, "told", lambda *_more: Pace(5, 2.0))
+    always = Proxies(codec="mjpeg", scale=Fraction(1, 2))
+    monkeypatch.setattr(Ran, "preset", WHOLE.model_copy(update={"proxies": always}))
+    seen = Measurements()
+    original = tmp_path / "o" / "VICTIM.mov"
+    assert headroom_under("nothing", seen) is None  # it has read what there is, and hears of what comes
+    ran = Ran(two_clips, tmp_path, Faulty("", "", Cancelled, 0))
+    assert "measure_headroom" not in ran.executor.seen
+    for known in (seen, Measurements()):
+        kept = kept_headroom(original, known)
+        assert kept is not None and (kept.ratio, kept.frames) == (0.1, 5)  # of 25 frames a second
+    keep_pace(original, probe(original), Pace(50, 1.0), seen)
+    keep_pace(tmp_path / "gone.mov", probe(original), Pace(50, 1.0), seen)
+    assert kept_headroom(original, seen) == kept  # what is known stays
 
 
 FAULTS: dict[str, tuple[Callable[[], Exception], int]] = {

@@ -22,6 +22,7 @@ from ..media.sequence import exists
 from ..project import Project
 from ..switch import Choice, Presence, choose
 from ..timeline import PLAIN, Block, Side, Timeline
+from .clear import may_be_clear
 from .colours import Pixels, grade_of
 from .files import OpenPicture, OpenPictures, Reader
 from .layers import Layer, Step, picture_steps
@@ -306,11 +307,14 @@ class Compositor:
         place = _place_of(shown.choice, layer, aspect, window, native)
         if place is None:
             return None
+        opacity = None
         if frame is None or file is None:
             pixels = _as(stand_in(shown.choice.clip.name, shown.problem or shown.choice.note, place.size), self._deep)
         else:
-            pixels = _graded(layer, to_pixels(frame, *place.size, file.converter, self._deep))
-        return in_place(pixels, place, None, weight)
+            pixels, opacity = file.pixels(frame, place.size, self._deep, may_be_clear(shown.choice.clip.original.info))
+            pixels = _graded(layer, pixels)
+        drawn = in_place(pixels, place, opacity, weight)
+        return drawn if opacity is None else seen_part(drawn)
 
 
 def _place_of(choice: Choice, layer: Layer, aspect: Fraction, window: Window, native: tuple[int, int]) -> Spot | None:

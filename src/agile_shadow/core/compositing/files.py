@@ -6,12 +6,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from av.video.frame import VideoFrame
 from av.video.reformatter import VideoReformatter
 
 from ..media import FrameReader, MediaInfo, ProgressiveReader, open_reader
 from ..media.lightening import Light, is_smaller, light_of
+from ..media.pictures import to_pixels
 from ..project import Project
 from ..switch import Choice, Presence
+from .clear import covering
+from .colours import Pixels
+from .placing import Mask
 
 Reader = FrameReader | ProgressiveReader
 DeviceOf = Callable[[MediaInfo], str]
@@ -30,6 +35,18 @@ class OpenPicture:
     device: str = ""
     converter: VideoReformatter = field(default_factory=VideoReformatter)
     busy: bool = False
+    _clear: tuple[tuple[object, ...], tuple[Pixels, Mask | None]] | None = None
+
+    def pixels(self, frame: VideoFrame, size: tuple[int, int], deep: bool, clear: bool) -> tuple[Pixels, Mask | None]:
+        """A frame at (width, height) pixels, and how much of each it covers, None for all. ``clear``: it may be clear
+        in places; such a still is worked out once for each size."""
+        if not clear:
+            return to_pixels(frame, *size, self.converter, deep), None
+        key = (size, deep)
+        if self._clear is None or self._clear[0] != key:
+            self._clear = key, covering(frame, *size, deep)
+        pixels, mask = self._clear[1]
+        return pixels.copy() if mask is None else pixels, mask  # what fills the frame is handed on as it is
 
 
 def in_software(info: MediaInfo) -> str:

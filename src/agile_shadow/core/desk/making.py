@@ -18,7 +18,7 @@ from ..estimates import (
     needs_headroom,
     needs_proxy,
 )
-from ..estimates.headroom import Headroom, keep_headroom
+from ..estimates.headroom import Headroom, keep_headroom, keep_pace
 from ..ingest import Context, SourceFile, proxy_place, token_values
 from ..ingest.setting import though_state_fails
 from ..jobs import JobStore, Machine, Piece
@@ -110,6 +110,8 @@ class MakeRun(QueuedRun):
                 keep_headroom(request.original, headroom, self._measured)
             if made is None:
                 return f"no proxy needed on this machine: headroom {headroom.ratio:.1f}x"
+        with though_state_fails():
+            keep_pace(request.original, clip.original.info, made.pace, self._measured)
         self.session.absorb(lambda footage: _with_made(footage, clip.id, root, made))
         shelf = next((one for one in self.session.project.shelves if one.root == root), None)
         if shelf is not None and shelf.role == "proxies":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -17,6 +18,7 @@ from ..errors import MediaError, from_os_error
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, probe, read_index
 from ..media.opening import open_media
+from ..proxies.pace import Pace
 from .measurements import Measurements, file_key
 
 KIND = "headroom"
@@ -119,6 +121,16 @@ def keep_headroom(path: Path, measured: Headroom, kept: Measurements) -> None:
         kept.keep(KIND, file_key(path), measured.to_json())
     except OSError as error:
         raise from_os_error(error, path, MediaError) from error
+
+
+def keep_pace(path: Path, info: MediaInfo, pace: Pace | None, kept: Measurements) -> None:
+    """Remember the headroom that the making of its proxy told of an original, unless it is known already, as measured
+    by itself. A file that is gone is passed over."""
+    if pace is None or not info.frame_rate or kept_headroom(path, kept) is not None:
+        return
+    ratio = pace.frames / pace.seconds / float(info.frame_rate)
+    with suppress(MediaError):
+        keep_headroom(path, Headroom(ratio, pace.frames, pace.seconds), kept)
 
 
 def kept_headroom(path: Path, kept: Measurements) -> Headroom | None:

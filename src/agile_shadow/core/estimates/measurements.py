@@ -8,6 +8,7 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from weakref import WeakSet
 
 from ..media.sequence import status
 from ..state import opened, state_file
@@ -36,6 +37,10 @@ def key_of(path: Path | str, size: int, modified: int) -> str:
     return f"{path}|{size}|{modified}"
 
 
+_OPEN: WeakSet[Measurements] = WeakSet()  # of this program: what one keeps the others of its file know
+_OPEN_LOCK = threading.Lock()
+
+
 class Measurements:
     """The file behind it; any thread may call any method. Deleting it costs only measuring again."""
 
@@ -43,6 +48,8 @@ class Measurements:
         self._path = path or state_file()
         self._known: dict[str, dict[str, KeptValue]] = {}  # by kind, read once: asked for thousands of clips at a time
         self._lock = threading.Lock()
+        with _OPEN_LOCK:
+            _OPEN.add(self)
 
     def keep(self, kind: str, key: str, value: dict[str, Any]) -> None:
         """Remember a measured value."""
@@ -54,6 +61,15 @@ class Measurements:
             )
         with self._lock:
             known[key] = found
+        with _OPEN_LOCK:
+            others = [one for one in _OPEN if one is not self and one._path == self._path]
+        for one in others:
+            one._heard(kind, key, found)
+
+    def _heard(self, kind: str, key: str, found: KeptValue) -> None:
+        with self._lock:
+            if kind in self._known:
+                self._known[kind][key] = found
 
     def kept(self, kind: str, key: str) -> KeptValue | None:
         """A value measured earlier, if any; what another program measured meanwhile is not seen."""

@@ -15,6 +15,7 @@ from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
 from ..compositing import Compositor, Layer, Step, Window, picture_steps
+from ..compositing.clear import may_be_clear
 from ..errors import ExportError
 from ..media import filter_chain, fit_rectangle
 from ..media.sequence import exists
@@ -80,7 +81,9 @@ class Drawing:
         layer = steps[0][0]
         effects = layer.block.effects
         untouched = layer.placement == PLAIN and effects.colour == NO_COLOUR and layer.shape == "fit"
-        return untouched and layer.weight >= 1 and layer.block.title is None
+        clip = self._project.clip(layer.block.clip)
+        clear = clip is not None and may_be_clear(clip.original.info)
+        return untouched and not clear and layer.weight >= 1 and layer.block.title is None
 
     # Composed pictures
 

@@ -21,7 +21,7 @@ from ..estimates import (
     needs_headroom,
     needs_proxy,
 )
-from ..estimates.headroom import keep_headroom
+from ..estimates.headroom import keep_headroom, keep_pace
 from ..jobs import Executor, Handed
 from ..pairs import Proxy
 from ..presets import codec_named
@@ -244,6 +244,10 @@ class Way:
         clip = self._s.clip_of(file)
         assert clip is not None
         proxy = self._taking.proxy(clip, self._names.proxy_shelf(clip), result)
+        original = self._s.project.path(clip.original.file)
+        if original is not None:
+            with though_state_fails():
+                keep_pace(original, clip.original.info, result.pace, self._s.measured)
         self._done(file, "proxy")
         self.enter("paired", file, proxy)
 

@@ -24,11 +24,11 @@ _CLEARLY = 6.0  # times the usual spread of what speaks for a neighbour
 _RATHER, _EXPLAINED = 3.0, 0.5  # the same where the neighbour leaves at most this part of what is off unexplained
 _MOST_OF_WAY = 0.6  # of the way from the right frame to the neighbour
 _LEAST_MOVED = 40.0  # squared noises of all cells between the two
-_STANDS_OUT, _MAY_STAND_OUT = 4.0, 2.5  # times the usual difference: another picture altogether; perhaps one
+_STANDS_OUT, _MAY_STAND_OUT = 4.0, 2.5  # times the usual difference: another picture altogether; perhaps one, elsewhere
 _OTHER, _OTHER_PACKED = 0.7, 1.5  # levels in the mean over the picture, at least; where packed by differences
 _BEYOND_MOVEMENT = 1.2  # times what moves from frame to frame
 _UNLIKE, _ANOTHERS = 1.6, 0.45  # times the usual squared difference; of it what another frame leaves, at most
-_MOST_LIKELY = 24  # frames for which all of the original is looked through
+_MOST_LIKELY, _AS_FAR = 24, 4000  # frames of a part for which others are looked through, as many to both sides
 _ELSEWHERE, _FAR = 10.0, 5.0  # levels, and times the usual: a stretch that shows something else
 _SAMPLED = 200  # frames that the curve is made of
 _PART = 4000  # frames that are looked at together
@@ -122,7 +122,8 @@ class _Part:
         usual = ndimage.median_filter(self.differences, (_AROUND, 1), mode="nearest")
         rest = self.differences - usual
         noise = np.maximum(1.4826 * np.median(np.abs(rest), axis=0), _LEAST_NOISE)
-        found = {frame: Stray(self.first + frame, None) for frame in self._others(rest, other, _MAY_STAND_OUT)}
+        perhaps = _STANDS_OUT if made else _MAY_STAND_OUT
+        found = {frame: Stray(self.first + frame, None) for frame in self._others(rest, other, perhaps)}
         surely = set(self._others(rest, other, _STANDS_OUT))
         found |= {frame: Stray(self.first + frame, None) for frame in self._elsewhere()}
         neighbours = self._neighbours(rest / noise, noise, made)
@@ -170,11 +171,13 @@ class _Part:
         likely = [int(frame) for frame in np.argsort(-out)[:_MOST_LIKELY] if out[frame] > _UNLIKE]
         if not likely:
             return {}
-        levels = self.curve(original.reshape(len(original), -1))
+        begin = max(0, self.first - _AS_FAR)
+        stretch = original[begin : self.first + len(rest) + _AS_FAR]
+        levels = self.curve(stretch.reshape(len(stretch), -1))
         found = {}
         for frame in likely:
             left = np.square(levels - (self.shown[frame] - usual[frame])) @ weights
-            right = self.first + frame
+            right = self.first + frame - begin
             near = slice(max(0, right - REACH), right + REACH + 1)
             least = min(float(left[near].min()), float(error[frame]))
             left[near] = np.inf

@@ -24,12 +24,14 @@ from ..media.signature import has_signature, keep_signature
 from ..media.whole import SAYS_NOTHING
 from ..presets import codec_named
 from .made import MadeFile, as_it_is, remember_made
+from .pace import Pace
 from .request import ProxyRequest, ProxyResult, is_such_proxy
 from .sizes import proxy_pixels
 from .stills import check_still, still_made_here, write_still
 from .transcode import Transcode
 
 log = logging.getLogger(__name__)
+_Written = tuple[MediaInfo, MediaInfo, Pace | None]
 
 
 def make_proxy(request: ProxyRequest, report: Report) -> ProxyResult:
@@ -78,13 +80,13 @@ def _make(request: ProxyRequest, folder: Folder, report: Report) -> ProxyResult:
     """Into a temporary file in the target's folder; it gets its name while that is the folder it was."""
     partial = partial_path(request.target)
     try:
-        original, info = _unnamed(request, partial, report)
-        return _named(request, original, info, as_it_is(partial), folder)
+        original, info, pace = _unnamed(request, partial, report)
+        return replace(_named(request, original, info, as_it_is(partial), folder), pace=pace)
     finally:
         folder.remove(partial.name)
 
 
-def _unnamed(request: ProxyRequest, partial: Path, report: Report) -> tuple[MediaInfo, MediaInfo]:
+def _unnamed(request: ProxyRequest, partial: Path, report: Report) -> _Written:
     """Written and checked, under its temporary name; of a codec that does not say so itself, also what is damaged."""
     original = request.info or probe(request.original)
     size = size_or_refusal(request, original)
@@ -118,7 +120,7 @@ def make_unnamed(request: ProxyRequest, partial: str, report: Report) -> ProxyRe
     with _trouble(request), folder_below(anchor, request.target.parent, make=True) as folder:
         path, whole = request.target.with_name(partial), False
         try:
-            original, info = _unnamed(request, path, report)
+            original, info, _pace = _unnamed(request, path, report)
             made = as_it_is(path)
             whole = True
             return ProxyResult(path, info, original, made)
@@ -157,12 +159,13 @@ class _Damaged(MediaError):
 
 def _written(
     request: ProxyRequest, original: MediaInfo, size: tuple[int, int], partial: Path, report: Report, strict: bool
-) -> tuple[MediaInfo, MediaInfo]:
-    """Write a proxy and check it: what the original is, as decoding it showed, and what the proxy is."""
+) -> _Written:
+    """Write a proxy and check it: what the original is, as decoding it showed, what the proxy is, and how fast the
+    original decoded."""
     if original.kind == "still":
         write_still(request.original, size, partial)
         flush(partial)
-        return original, check_still(partial, size)
+        return original, check_still(partial, size), None
     before = status(request.original)
     request = replace(request, sign=request.sign and not has_signature(request.original))
     work = Transcode(request, original, size, partial, report, strict)
@@ -171,7 +174,8 @@ def _written(
     if work.signature is not None:
         keep_signature(request.original, work.signature, *before)
     original = replace(original, damage=original.damage or work.damage)
-    return original, probe(partial) if request.part is not None else _checked(partial, request, original)
+    made = probe(partial) if request.part is not None else _checked(partial, request, original)
+    return original, made, work.pace
 
 
 def _checked(partial: Path, request: ProxyRequest, original: MediaInfo) -> MediaInfo:

@@ -12,6 +12,7 @@ from ..below import Anchor
 from ..media import MediaInfo
 from ..presets import Proxies
 from .made import MadeFile
+from .pace import Pace
 
 
 @dataclass(frozen=True)
@@ -37,12 +38,13 @@ class ProxyRequest:
 @dataclass(frozen=True)
 class ProxyResult:
     """The finished proxy: where, what it is, and its original as it was probed for it. ``made``: how the file is known
-    again as one that this program made; None where it lay there before."""
+    again as one that this program made; None where it lay there before. ``pace``: how fast the original decoded."""
 
     path: Path
     info: MediaInfo
     original: MediaInfo
     made: MadeFile | None = None
+    pace: Pace | None = None
 
 
 def made_as(settings: Proxies) -> str:

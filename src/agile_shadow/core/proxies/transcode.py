@@ -29,6 +29,7 @@ from ..media.whole import SAYS_NOTHING, complaints, damage_words
 from ..time import frame_of, is_drop_frame, timecode_at
 from .encoders import ENCODERS, Encoder
 from .marks import MarkPainter
+from .pace import Pace, PaceMeter
 from .picture import LutFile, picture_graph, tags_for
 from .request import ProxyRequest, made_as
 from .sounds import Sound, StereoMix
@@ -68,6 +69,7 @@ class Transcode:
         self._taker: SignatureTaker | None = None
         self._not_whole: list[int] = []  # times of frames of which the decoder says so
         self._begun: set[int] = set()  # streams that have given a frame
+        self._meter = PaceMeter()
         self._given_up = [0, 0]  # packets that cannot be decoded: of the picture, of the sound
 
     @property
@@ -80,6 +82,11 @@ class Transcode:
     def signature(self) -> Signature | None:
         """What all frames of the original look like, where it was asked for and each was there."""
         return self._taker.taken() if self._taker is not None and not self.damage else None
+
+    @property
+    def pace(self) -> Pace | None:
+        """How fast the original decoded, where nothing held that up and all of it was decoded."""
+        return self._meter.pace if self._request.part is None else None
 
     def run(self) -> None:
         """Write the file. Raises ShadowError, OSError or FFmpegError."""
@@ -288,9 +295,11 @@ class Transcode:
                             continue
                     if not wanted.takes(frame, packet.stream.index):
                         continue
-                    ahead.put(frame if isinstance(frame, VideoFrame) else (packet.stream.index, frame))
+                    is_picture = isinstance(frame, VideoFrame)
+                    self._meter.put(ahead, frame if is_picture else (packet.stream.index, frame), is_picture)
                 if wanted.all_ended:
                     break
+            self._meter.end()
             ahead.put(None)
         except Exception as error:  # whatever it was, it is raised where the frames are waited for
             ahead.put(error)
