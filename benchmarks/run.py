@@ -177,7 +177,7 @@ _GROUPS: dict[str, Group] = {
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
     "single": lambda folder, numbers: measure_single(folder, *(numbers or [25])[:2]),
     "big": _alone(measure_big), "cutting": _sized(measure_cutting), "sides": _sized(measure_sides),
-    "films": _alone(measure_films), "planted": _sized(measure_film_faults), "killed": _sized(measure_film_kills),
+    "films": _sized(measure_films), "planted": _sized(measure_film_faults), "killed": _sized(measure_film_kills),
     "window": _alone(measure_window), "helpers": measure_helpers,
 }  # fmt: skip
 
@@ -185,7 +185,7 @@ _GROUPS: dict[str, Group] = {
 _SHORT = {  # of a whole run
     "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [4], "overlap": [1], "fuzz": [500],
     "night": [500], "room": [60_000], "hanging": [8], "pairing": [60], "proof": [10], "single": [3], "cutting": [10],
-    "sides": [30], "planted": [2], "killed": [2], "helpers": [1],
+    "sides": [30], "films": [1], "planted": [2], "killed": [2], "helpers": [1],
 }  # fmt: skip
 
 
