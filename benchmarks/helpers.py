@@ -47,11 +47,13 @@ _EACH = 20
 
 
 def measure_helpers(folder: Path, numbers: list[int]) -> Iterator[Line]:
-    """All of it."""
-    yield from _paces(folder)
+    """All of it; with 0 nothing is disturbed, and one round of the paces is enough."""
+    times = numbers[0] if numbers else _EACH
+    yield from _paces(folder, 3 if times else 1)
     yield from _long_queue(folder)
     yield from _in_the_window(folder)
-    yield from _disturbed(folder, numbers[0] if numbers else _EACH)
+    if times:
+        yield from _disturbed(folder, times)
     for line in told_plan():
         print(*line, sep="; ", flush=True)
 
@@ -121,13 +123,13 @@ def _seconds(executor: Executor, requests: list[ProxyRequest]) -> float:
     return time.perf_counter() - begun
 
 
-def _paces(folder: Path) -> Iterator[Line]:
+def _paces(folder: Path, rounds: int) -> Iterator[Line]:
     card = folder / "half"
     draw_card(card, shrink=2, seconds=Fraction(4))
     suite = _Suite(folder, 2)
     local = WorkerPool(2)
     try:
-        for round_ in range(3):
+        for round_ in range(rounds):
             spread = suite.spread(WorkerPool(1), 0)
             there = _seconds(spread, _requests(suite.shelves, card, f"there{round_}"))
             spread.close(10)

@@ -28,7 +28,7 @@ def measure_reads(folder: Path) -> Measured:
         print("  the drive of this folder is not one whose reads the system counts", flush=True)
         return
     with tempfile.TemporaryDirectory(dir=folder) as place:
-        _ingest(card, Path(place), "warm", Preset(name="Warm", proxies=_QUARTER))  # libraries and program
+        _ingest(card / "PHONE", Path(place), "warm", Preset(name="Warm", proxies=_QUARTER))  # libraries and program
     _forget(card)
     before = _read()
     for file in read_source(card).files:

@@ -184,8 +184,8 @@ _GROUPS: dict[str, Group] = {
 
 _SHORT = {  # of a whole run
     "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [4], "overlap": [1], "fuzz": [500],
-    "night": [500], "room": [60_000], "hanging": [8], "pairing": [60], "proof": [10], "single": [3], "cutting": [10],
-    "sides": [30], "films": [1], "planted": [2], "killed": [2], "helpers": [1],
+    "night": [500], "room": [60_000], "hanging": [5], "pairing": [40], "proof": [6], "single": [2], "cutting": [8],
+    "sides": [30], "films": [1], "planted": [1], "killed": [1], "helpers": [0],
 }  # fmt: skip
 
 
