@@ -183,8 +183,8 @@ _GROUPS: dict[str, Group] = {
 
 
 _SHORT = {  # of a whole run
-    "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [2], "overlap": [1], "fuzz": [500],
-    "night": [500], "room": [60_000], "hanging": [5], "pairing": [40], "proof": [4], "single": [1], "cutting": [5],
+    "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [2], "overlap": [1], "fuzz": [200],
+    "night": [300], "room": [60_000], "hanging": [3], "pairing": [25], "proof": [4], "single": [1], "cutting": [5],
     "sides": [10], "films": [1], "planted": [1], "killed": [1], "helpers": [0],
 }  # fmt: skip
 
