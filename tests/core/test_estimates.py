@@ -143,6 +143,9 @@ def test_a_pass_counts_its_frames_and_a_part_tells_nothing(card: Path, monkeypat
     assert 900 < made.pace.seconds <= 1000
     asked_part = ProxyRequest(path, card.parent / "part.mov", asked, part=(5, 50))
     assert make_proxy(asked_part, quiet).pace is None
+    monkeypatch.setattr(_Clocks, "now", lambda: 1 / 0)  # clocks that cannot be read cost no proxy
+    made = make_proxy(ProxyRequest(path, card.parent / "again.mov", asked), quiet)
+    assert made.pace is None and made.info.frames == made.original.frames
     monkeypatch.undo()
     one, two = _Clocks.now(), _Clocks.now()
     assert one.wall <= two.wall and one.mine <= two.mine and 0 < one.all <= two.all

@@ -6,6 +6,7 @@ much too little, never too much. Where frames waited for the encoder, or others 
 
 from __future__ import annotations
 
+import logging
 import os
 import queue
 import resource
@@ -15,6 +16,7 @@ from typing import Any
 
 from ..late import psutil
 
+log = logging.getLogger(__name__)
 _FEWEST, _SHORTEST = 40, 0.5  # frames, seconds
 _WAITED, _OTHERS = 0.1, 0.1  # parts of the time, and of what all processors could do in it
 _BUSY = 0.6  # processors that this process used at least: less, and it stood still meanwhile, or waited for a drive
@@ -53,11 +55,21 @@ class PaceMeter:
         self._ended: _Clocks | None = None
         self._frames = 0
         self._waited = 0.0
+        self._looks = True
+
+    def _now(self) -> _Clocks | None:
+        """The clocks; where they cannot be read nothing is told, and the proxy is made all the same."""
+        try:
+            return _Clocks.now() if self._looks else None
+        except Exception:
+            log.warning("the pace of decoding is not measured", exc_info=True)
+            self._looks = False
+            return None
 
     def put(self, ahead: queue.Queue[Any], item: Any, is_picture: bool) -> None:
         """Hand on what was decoded; the time until there is room for it is not decoding."""
         if is_picture and self._began is None:
-            self._began = _Clocks.now()  # opening and filling the decoder are left out
+            self._began = self._now()  # opening and filling the decoder are left out
         elif is_picture:
             self._frames += 1
         begun = time.perf_counter()
@@ -67,7 +79,7 @@ class PaceMeter:
 
     def end(self) -> None:
         """All is decoded."""
-        self._ended = _Clocks.now()
+        self._ended = self._now()
 
     @property
     def pace(self) -> Pace | None:
