@@ -19,6 +19,7 @@ from hypothesis.extra.numpy import arrays
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, MediaInfo, probe
 from agile_shadow.core.media.fingerprint import HIGH, WIDE, Fingerprint, fingerprint, grid_of
+from agile_shadow.core.media.recording import as_form
 from agile_shadow.core.media.sequence import status
 from agile_shadow.core.media.signature import (
     FOLDER,
@@ -27,6 +28,7 @@ from agile_shadow.core.media.signature import (
     _Cells,
     _packed,
     _unpacked,
+    keep_signature,
     kept_signature,
     signature_place,
 )
@@ -344,6 +346,26 @@ def test_a_proxy_is_paired_by_picture_though_its_original_is_away(tmp_path: Path
     assert searched(project, file.parent) == {"of the harbour.mov": ("A002", 7, "certain")}
     shutil.rmtree(cache_folder() / FOLDER)
     assert searched(project, file.parent) == {}
+
+
+@pytest.mark.parametrize("form", ["file", "sequence"])
+def test_a_signature_of_what_was_there_before_does_not_stand_for_what_is_there_now(
+    signed: Signed, tmp_path: Path, form: str
+) -> None:
+    """Also of a numbered sequence, whose pattern is the name of no file."""
+    before = kept_signature(signed.path)
+    path = tmp_path / "a.mov" if form == "file" else as_form(tmp_path / "S_%04d.dpx", "sequence")
+    there = tmp_path / "a.mov" if form == "file" else tmp_path / "S_0001.dpx"
+    there.write_bytes(b"another one")
+    assert before is not None
+    keep_signature(path, before, 10, 20)
+    printed = before.fingerprint()
+    opposite = tasks.Opposite(0, Half(path, probe(signed.path)), printed, stamp=(10, 20))
+    assert opposite.signature() is None
+    there.unlink()
+    kept = opposite.signature()
+    assert kept is not None and kept.frames == before.frames
+    assert replace(opposite, half=Half(path, replace(opposite.half.info, frames=7))).signature() is None
 
 
 def test_an_original_with_a_signature_is_not_decoded_for_a_search(

@@ -10,6 +10,7 @@ from ..matching.alignment import NONE, fit_pictures, fit_sound
 from ..matching.assignment import Looks
 from ..matching.evidence import MOVES_ALIKE
 from ..media.fingerprint import Fingerprint, Grids, dense_grids, fingerprint, loudness
+from ..media.sequence import exists
 from ..media.signature import Signature, kept_signature, signature_as
 from ..pairs.half import Half
 from ..proof.prover import exact_offset, offset_by_signature
@@ -50,11 +51,10 @@ class Opposite:
     stamp: tuple[int, int] | None = None
 
     def signature(self) -> Signature | None:
-        """What all its frames look like, where that is kept."""
-        path = self.half.path
-        if self.stamp is not None and not path.exists():
-            return signature_as(path, *self.stamp)
-        return kept_signature(path)
+        """What all its frames look like, where that is kept: of the file as it is now, or as it was if it is away."""
+        path, away = self.half.path, self.stamp is not None and not exists(self.half.path)
+        found = signature_as(path, *self.stamp) if away and self.stamp is not None else kept_signature(path)
+        return found if found is not None and found.frames == self.half.info.frames else None
 
 
 @dataclass(frozen=True)
