@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_shadow.core.log import cache_folder
-from agile_shadow.core.media import FrameReader, MediaInfo, probe
+from agile_shadow.core.media import FrameReader, MediaInfo, probe, signature
 from agile_shadow.core.media.fingerprint import HIGH, WIDE, Fingerprint, fingerprint, grid_of
 from agile_shadow.core.media.recording import as_form
 from agile_shadow.core.media.sequence import status
@@ -32,6 +32,7 @@ from agile_shadow.core.media.signature import (
     kept_signature,
     signature_place,
 )
+from agile_shadow.core.media.telling import POINTS, fine_of, packed_points, unpacked_points
 from agile_shadow.core.pairs import Proof
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.pair import ProvenResult
@@ -156,6 +157,14 @@ ELSEWHERE: dict[str, tuple[DrawnClip, dict[str, Any], str | None]] = {
     "another one, packed hard": (
         drawn_one("objects", 846019510, 51363510, 79, Fraction(25)), {"hard": True, "astray": (37, 76)},
         "it shows another picture than its original"),
+    "a neighbour where the cells say nothing": (
+        drawn_one("pan", 472369804, 959893506, 96, Fraction(25)), {"graded": 2, "astray": (82, 81)},
+        "it shows the picture of 1 frame earlier"),
+    "a neighbour at fifty frames a second": (
+        drawn_one("objects", 828352512, 459039296, 97, Fraction(50)), {"graded": 1, "astray": (14, 13)},
+        "it shows the picture of 1 frame earlier"),
+    "none, though it stands still where the original moves": (
+        drawn_one("objects", 1053460563, 1038061863, 86, Fraction(24000, 1001)), {}, None),
     "none, though digits run": (
         drawn_one("objects", 497819873, 264527054, 113, Fraction(24000, 1001)), {"burnt": True, "trim": 10}, None),
 }  # fmt: skip
@@ -169,6 +178,21 @@ def test_one_wrong_frame_is_found_in_what_was_made_elsewhere(tmp_path: Path, whi
     found = signed.proof(write_proxy(theirs, [drawn], tmp_path / "theirs"), theirs.trim, ours=False)
     assert found.state == ("doubtful" if says else "proven")
     assert [reason.split(" ", 2)[2] for reason in found.reasons] == ([says] if says else [])
+
+
+@pytest.mark.parametrize(("scene", "take", "frames", "astray"), [
+    (63410521, 375333391, 135, (83, 84)), (828352512, 459039296, 97, (69, 70)),
+])  # fmt: skip
+def test_a_neighbour_is_found_where_little_more_than_grain_moves(
+    tmp_path: Path, scene: int, take: int, frames: int, astray: tuple[int, int]
+) -> None:
+    signed = Signed(tmp_path, drawn_one("objects", scene, take, frames, Fraction(50)))
+    assert signed.proof(made(signed.path, tmp_path / "again.mov", "prores-proxy")).state == "proven"
+    numbers = list(range(frames))
+    numbers[astray[0]] = astray[1]
+    wrong = in_order(signed.path, numbers, tmp_path / "wrong.mov")
+    found = signed.proof(made(wrong, tmp_path / "of it.mov", "prores-proxy", sign=False))
+    assert [reason[15:] for reason in found.reasons] == ["it shows the picture of 1 frame later"]
 
 
 def test_another_picture_that_is_like_a_neighbour_is_found(tmp_path: Path) -> None:
@@ -318,8 +342,50 @@ def test_reading_some_rows_gives_what_the_whole_picture_gives(
     plain = VideoFrame.from_ndarray(np.ascontiguousarray(waves.astype(np.uint8)), format="gray")
     cells = _Cells(frame := plain.reformat(format=kind, dst_color_range="JPEG"))
     assert cells._direct
-    off = np.abs(cells.of(frame) - grid_of(plain))
+    grid, fine = cells.of(frame)
+    off = np.abs(grid - grid_of(plain))
     assert off.max() < 2.0 and off.mean() < 0.8
+    off = np.abs(fine.astype(np.float32) - fine_of(plain))
+    assert off.max() < 6.0 and off.mean() < 1.0
+
+
+def test_a_turned_picture_is_upright_in_both(drawn_card: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(signature, "_LARGE", 200)
+    phone = next(drawn_card.rglob("VID_*.mp4"))
+    with FrameReader(phone) as reader:
+        frame = reader.frame(0)
+        cells = _Cells(frame)
+        assert cells._direct and abs(frame.rotation) == 90
+        grid, fine = cells.of(frame)
+        off = np.abs(fine.astype(np.float32) - fine_of(frame)), np.abs(grid - grid_of(frame))
+    assert off[0].mean() < 3 and off[1].mean() < 3
+
+
+def test_a_picture_too_low_for_its_rows_to_be_chosen_is_made_small_instead() -> None:
+    frame = VideoFrame.from_ndarray(np.full((40, 1600), 90, np.uint8), format="gray")
+    cells = _Cells(frame)
+    grid, fine = cells.of(frame)
+    assert not cells._direct and np.allclose(grid, 90, atol=1) and np.allclose(fine, 90, atol=1)
+
+
+def test_a_signature_of_before_without_points_is_read_and_serves(signed: Signed) -> None:
+    before = replace(kept_signature(signed.path), told=())
+    keep_signature(signed.path, before, *status(signed.path))
+    kept = kept_signature(signed.path)
+    assert kept.points() is None and kept.pieces == before.pieces
+    assert signed.proof(signed.right).state == "proven"
+    assert signed.proof(signed.wrong(replace(FULL, astray=(31, 30)))).state == "doubtful"
+
+
+@pytest.mark.parametrize("told", [
+    lambda kept: kept[:-1] + b"x", lambda kept: packed_points(list(unpacked_points(kept)[:-3])),
+    lambda kept: packed_points([np.full((POINTS, 2), 9216, np.uint16)] * len(unpacked_points(kept))),
+], ids=["torn", "some frames short", "points outside the picture"])  # fmt: skip
+def test_points_that_are_not_whole_are_no_signature(signed: Signed, told: Any) -> None:
+    whole = kept_signature(signed.path)
+    torn = replace(whole, told=(told(whole.told[0]),))
+    keep_signature(signed.path, torn, *status(signed.path))
+    assert kept_signature(signed.path) is None and signed.proof(signed.right).state == "proven"
 
 
 TAKES = [clip(f"A00{take}.mov", take, motion="handheld", size=(384, 216)) for take in (1, 2, 3)]

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from av.audio.fifo import AudioFifo
 from av.audio.resampler import AudioResampler
 from av.audio.stream import AudioStream
 from av.container import InputContainer
@@ -18,7 +19,6 @@ from .samples import samples_of
 
 CHANNEL_RATE = 8_000  # samples a second
 _RUN_UP = 0.3  # seconds
-_DELAY = 4  # samples that a resampler holds back
 _JITTER = 0.005  # seconds by which times may be rounded
 Channels = NDArray[np.float32]
 
@@ -51,18 +51,47 @@ def channels_at(path: Path, start: float, seconds: float) -> Channels:
 
 
 def _fill(out: Channels, container: InputContainer, stream: AudioStream, start: float, origin: float) -> None:
-    resampler = AudioResampler(format="flt", rate=CHANNEL_RATE)
-    position: int | None = None
+    run: _Run | None = None
     for frame in container.decode(stream):
-        said = None if frame.time is None else round((frame.time - origin - start) * CHANNEL_RATE)
-        if position is None or (said is not None and abs(said - position - _DELAY) > _JITTER * CHANNEL_RATE):
-            position = said or 0
-            resampler = AudioResampler(format="flt", rate=CHANNEL_RATE)
-        for piece in resampler.resample(frame):
+        at = None if frame.time is None else frame.time - origin - start
+        if run is None or (at is not None and abs(at - run.end) > _JITTER):
+            if run is not None:
+                run.write(last=True)
+            run = _Run(out, at or 0.0)
+        run.add(frame)
+        if run.end * CHANNEL_RATE >= out.shape[1]:
+            break
+    if run is not None:
+        run.write(last=True)
+
+
+class _Run:
+    """Sound without a gap, brought to CHANNEL_RATE many frames at a time. ``end``: seconds from the stretch's start."""
+
+    def __init__(self, out: Channels, begin: float) -> None:
+        self._out, self._begin = out, begin
+        self._position = round(begin * CHANNEL_RATE)
+        self._samples = 0
+        self._waiting = AudioFifo()
+        self._resampler = AudioResampler(format="flt", rate=CHANNEL_RATE)
+        self.end = begin
+
+    def add(self, frame: av.AudioFrame) -> None:
+        """What follows."""
+        self._samples += frame.samples
+        self.end = self._begin + self._samples / frame.sample_rate
+        frame.pts = None  # the row of its kind counts itself
+        self._waiting.write(frame)
+        if self._waiting.samples >= frame.sample_rate:
+            self.write()
+
+    def write(self, last: bool = False) -> None:
+        """Put what waits into its place; ``last``: also what the resampler holds back."""
+        frame = self._waiting.read() if self._waiting.samples else None
+        pieces = self._resampler.resample(frame) if frame is not None else []
+        for piece in [*pieces, *(self._resampler.resample(None) if last else [])]:
             samples = samples_of(piece)
-            low, high = max(0, position), min(out.shape[1], position + samples.shape[1])
+            low, high = max(0, self._position), min(self._out.shape[1], self._position + samples.shape[1])
             if high > low:
-                out[:, low:high] = samples[:, low - position : high - position]
-            position += samples.shape[1]
-        if position >= out.shape[1]:
-            return
+                self._out[:, low:high] = samples[:, low - self._position : high - self._position]
+            self._position += samples.shape[1]

@@ -19,16 +19,16 @@ from ..errors import MediaError
 from .frames import FrameReader
 from .index import FrameIndex
 from .info import MediaInfo
-from .likeness import upright_luma
 from .opening import ODD_FILE, open_media
 from .origin import picture_origin
 from .samples import samples_of
+from .telling import FINE_HIGH, FINE_WIDE, Fine, fine_of
 
 Grids = NDArray[np.float32]  # (frames, HIGH, WIDE): brightness 0 to 255
 Envelope = NDArray[np.float32]
 
-HIGH, WIDE = 18, 32
-_CELL = 4  # pixels of a cell on each side before they are averaged
+_CELL = 4  # points of a cell on each side before they are averaged
+HIGH, WIDE = FINE_HIGH // _CELL, FINE_WIDE // _CELL
 SAMPLES = 16  # frames of a fingerprint where the file has that many
 ENVELOPE_RATE = 400  # values of loudness a second
 _JITTER = 0.005  # seconds by which times may be rounded
@@ -108,8 +108,12 @@ def dense_grids(path: Path, info: MediaInfo, first: int, count: int) -> Grids:
 
 def grid_of(frame: VideoFrame, reformatter: VideoReformatter | None = None) -> Grids:
     """float32 (HIGH, WIDE): mean brightness of the cells of an upright picture."""
-    luma = upright_luma(frame, WIDE * _CELL, HIGH * _CELL, reformatter)
-    sums = luma.reshape(HIGH, _CELL, WIDE, _CELL).sum(axis=(1, 3), dtype=np.uint16)
+    return cells_of(fine_of(frame, reformatter))
+
+
+def cells_of(fine: Fine) -> Grids:
+    """float32 (HIGH, WIDE): the same of a picture that was made small already."""
+    sums = fine.reshape(HIGH, _CELL, WIDE, _CELL).sum(axis=(1, 3), dtype=np.uint16)
     return np.asarray(sums / (_CELL * _CELL), np.float32)
 
 

@@ -1,7 +1,8 @@
 """What a clip looks like, frame for frame, in a few hundred bytes each: taken while all its frames pass through memory.
 
-Of every frame the mean brightness of WIDE x HIGH cells, of a few frames a small picture and its colours. From it a file
-that is to show the same is told right or wrong at every one of its frames without decoding the original again.
+Of every frame the mean brightness of WIDE x HIGH cells and the points that tell it from the one before, of a few frames
+a small picture and its colours. From it a file that is to show the same is told right or wrong at every one of its
+frames without decoding the original again.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import logging
 import zlib
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from av.video.frame import VideoFrame
@@ -19,10 +21,11 @@ from numpy.typing import NDArray
 
 from .cached import Cached
 from .coded import Coded, coded, matrix_of
-from .fingerprint import HIGH, SAMPLES, WIDE, Envelope, Fingerprint, Grids, grid_of
+from .fingerprint import HIGH, SAMPLES, WIDE, Envelope, Fingerprint, Grids, cells_of
 from .index import FrameIndex
 from .info import MediaInfo
 from .likeness import upright_luma
+from .telling import FINE_HIGH, FINE_WIDE, Fine, Points, fine_of, packed_points, points_of, unpacked_points
 
 log = logging.getLogger(__name__)
 
@@ -31,6 +34,7 @@ FOLDER = "signatures"  # of the cache
 _STEPS = 4  # steps of a level of brightness that are kept
 _PIECE = 500  # frames that are packed together
 _PICTURES, _FEWEST, _COLOURED = 12, 4, 3  # one a second, within bounds
+_CELL = FINE_HIGH // HIGH  # points of a cell on each side
 _ROWS = 8  # rows of a cell that are read, where it has more
 _LARGE = 1280  # pixels: of wider pictures rows are left out
 
@@ -46,16 +50,22 @@ class SmallPicture:
 
 @dataclass(frozen=True)
 class Signature:
-    """Of ``frames`` frames, packed; ``pictures`` of a few, ascending."""
+    """Of ``frames`` frames, packed; ``pictures`` of a few, ascending; ``told`` the points that tell each frame from the
+    one before, empty in signatures of earlier versions."""
 
     frames: int
     pieces: tuple[bytes, ...]
     pictures: tuple[SmallPicture, ...]
+    told: tuple[bytes, ...] = ()
 
     @property
     def size(self) -> int:
         """Bytes of the frames' part."""
-        return sum(len(piece) for piece in self.pieces)
+        return sum(len(piece) for piece in (*self.pieces, *self.told))
+
+    def points(self) -> Points | None:
+        """uint16 (frames, POINTS, 2), as :mod:`.telling` has them; None where they are not known."""
+        return np.concatenate([unpacked_points(piece) for piece in self.told]) if self.told else None
 
     def grids(self) -> Grids:
         """float32 (frames, HIGH, WIDE): mean brightness of the cells, upright, 0 to 255 or the limited range of it."""
@@ -71,10 +81,8 @@ class Signature:
 
     def to_bytes(self) -> bytes:
         """For keeping."""
-        lengths = np.array([len(piece) for piece in self.pieces], np.int64)
         values = {
-            "frames": np.int64(self.frames), "lengths": lengths,
-            "pieces": np.frombuffer(b"".join(self.pieces), np.uint8),
+            "frames": np.int64(self.frames), **_joined("pieces", self.pieces), **_joined("told", self.told),
             "numbers": np.array([one.number for one in self.pictures], np.int64),
         }  # fmt: skip
         for at, one in enumerate(self.pictures):
@@ -90,14 +98,30 @@ class Signature:
     def from_bytes(cls, data: bytes) -> Signature:
         """The inverse of :meth:`to_bytes`. Raises ValueError, KeyError, OSError, zlib.error, zipfile.BadZipFile."""
         with np.load(io.BytesIO(data)) as kept:
-            ends = np.cumsum(kept["lengths"])
-            whole = kept["pieces"].tobytes()
-            pieces = tuple(whole[end - size : end] for end, size in zip(ends, kept["lengths"], strict=True))
             pictures = tuple(_picture(kept, at, int(number)) for at, number in enumerate(kept["numbers"]))
-            found = cls(int(kept["frames"]), pieces, pictures)
-        if sum(len(_unpacked(piece)) for piece in pieces) != found.frames:
+            found = cls(int(kept["frames"]), _parted("pieces", kept), pictures, _parted("told", kept))
+        points = found.points()
+        counts = {len(found.grids()), found.frames if points is None else len(points)}
+        if counts != {found.frames}:
             raise ValueError("a signature that is not whole")
         return found
+
+
+def _joined(name: str, pieces: tuple[bytes, ...]) -> dict[str, NDArray[np.generic]]:
+    lengths = np.array([len(piece) for piece in pieces], np.int64)
+    return {name: np.frombuffer(b"".join(pieces), np.uint8), _lengths(name): lengths}
+
+
+def _parted(name: str, kept: np.lib.npyio.NpzFile) -> tuple[bytes, ...]:
+    """The inverse of :func:`_joined`; empty where there is none."""
+    if name not in kept:
+        return ()
+    whole, lengths = kept[name].tobytes(), kept[_lengths(name)]
+    return tuple(whole[end - size : end] for end, size in zip(np.cumsum(lengths), lengths, strict=True))
+
+
+def _lengths(name: str) -> str:
+    return "lengths" if name == "pieces" else f"lengths of {name}"
 
 
 def _picture(kept: np.lib.npyio.NpzFile, at: int, number: int) -> SmallPicture:
@@ -143,6 +167,9 @@ class SignatureTaker:
         self._pictures: list[SmallPicture] = []
         self._waiting: list[NDArray[np.uint16]] = []
         self._pieces: list[bytes] = []
+        self._before: Fine | None = None
+        self._points: list[Points] = []
+        self._told: list[bytes] = []
         self._count = 0
         self._whole = True
         self._reformatters = VideoReformatter(), VideoReformatter(), VideoReformatter()
@@ -163,7 +190,10 @@ class SignatureTaker:
             return
         if self._cells is None:
             self._cells = _Cells(frame)
-        self._waiting.append(np.round(self._cells.of(frame) * _STEPS).astype(np.uint16))
+        grid, fine = self._cells.of(frame)
+        self._waiting.append(np.round(grid * _STEPS).astype(np.uint16))
+        self._points.append(points_of(self._before, fine))
+        self._before = fine
         if number in self._wanted:
             luma = np.ascontiguousarray(upright_luma(frame, *self._size, self._reformatters[0]))
             colours = None
@@ -176,7 +206,9 @@ class SignatureTaker:
 
     def _pack(self) -> None:
         self._pieces.append(_packed(self._waiting))
+        self._told.append(packed_points(self._points))
         self._waiting.clear()
+        self._points.clear()
 
     def taken(self) -> Signature | None:
         """The signature; None where frames were missing."""
@@ -184,7 +216,7 @@ class SignatureTaker:
             return None
         if self._waiting:
             self._pack()
-        return Signature(self._count, tuple(self._pieces), tuple(self._pictures))
+        return Signature(self._count, tuple(self._pieces), tuple(self._pictures), tuple(self._told))
 
 
 def _spread(count: int, wanted: int) -> list[int]:
@@ -192,33 +224,46 @@ def _spread(count: int, wanted: int) -> list[int]:
 
 
 class _Cells:
-    """Mean brightness of the cells of frames that are like the first one."""
+    """Mean brightness of the cells, and of the points they are made of, of frames that are like the first one."""
 
     def __init__(self, first: VideoFrame) -> None:
         self._reformatter = VideoReformatter()
         self._kind = first.format.name, first.width, first.height
         self._turn = -first.rotation % 360
-        self._high, self._wide = (WIDE, HIGH) if self._turn % 180 else (HIGH, WIDE)
+        high, wide = (FINE_WIDE, FINE_HIGH) if self._turn % 180 else (FINE_HIGH, FINE_WIDE)
         bits = _luma_bits(first)
         self._type = np.uint8 if bits == 8 else np.uint16
-        self._direct = bits > 0 and first.width >= _LARGE and first.height >= 2 * self._high
-        self._step = max(1, first.height // (self._high * _ROWS)) | 1  # odd: both fields
+        self._step = max(1, first.height // (high // _CELL * _ROWS)) | 1  # odd: both fields
         rows = np.arange(self._step // 2, first.height, self._step)
-        self._row_edges = np.searchsorted(rows, np.arange(self._high) * first.height / self._high)
-        self._column_edges = np.round(np.arange(self._wide) * first.width / self._wide).astype(np.int64)
-        counts = np.diff([*self._row_edges, len(rows)])[:, None] * np.diff([*self._column_edges, first.width])[None, :]
-        self._part = (1 / (counts * 2.0 ** (bits - 8))).astype(np.float32)
+        self._row_edges = np.searchsorted(rows, np.arange(high) * first.height / high)
+        self._column_edges = np.round(np.arange(wide) * first.width / wide).astype(np.int64)
+        counts = [np.diff([*self._row_edges, len(rows)]), np.diff([*self._column_edges, first.width])]
+        self._direct = bits > 0 and first.width >= _LARGE and min(int(one.min()) for one in counts) > 0
+        self._counts: NDArray[np.float64] = counts[0][:, None] * counts[1][None, :] * 2.0 ** (bits - 8)
 
-    def of(self, frame: VideoFrame) -> Grids:
-        """float32 (HIGH, WIDE), upright."""
+    def of(self, frame: VideoFrame) -> tuple[Grids, Fine]:
+        """float32 (HIGH, WIDE), and uint8 (FINE_HIGH, FINE_WIDE), upright."""
         if not self._direct or (frame.format.name, frame.width, frame.height) != self._kind:
-            return grid_of(frame, self._reformatter)
+            fine = fine_of(frame, self._reformatter)
+            return cells_of(fine), fine
         plane = frame.planes[0]
         rows = np.frombuffer(memoryview(plane), self._type).reshape(plane.height, -1)
         sums = np.add.reduceat(rows[self._step // 2 :: self._step, : frame.width], self._column_edges, axis=1,
                                dtype=np.uint32)  # fmt: skip
-        grid = np.add.reduceat(sums, self._row_edges, axis=0) * self._part
-        return np.rot90(grid, k=-(self._turn // 90)) if self._turn else grid
+        points = np.add.reduceat(sums, self._row_edges, axis=0)
+        grid = (_by_cells(points) / _by_cells(self._counts)).astype(np.float32)
+        fine = np.minimum(points / self._counts + 0.5, 255).astype(np.uint8)
+        if not self._turn:
+            return grid, fine
+        turns = -(self._turn // 90)
+        return np.rot90(grid, k=turns), np.ascontiguousarray(np.rot90(fine, k=turns))
+
+
+def _by_cells(points: NDArray[Any]) -> NDArray[np.float64]:
+    """Sums of the points of each cell."""
+    high, wide = points.shape[0] // _CELL, points.shape[1] // _CELL
+    sums: NDArray[np.float64] = points.reshape(high, _CELL, wide, _CELL).sum(axis=(1, 3), dtype=np.float64)
+    return sums
 
 
 def _luma_bits(frame: VideoFrame) -> int:

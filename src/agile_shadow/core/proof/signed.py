@@ -10,14 +10,16 @@ from av.video.reformatter import VideoReformatter
 from numpy.typing import NDArray
 
 from ..media.coded import Coded, coded, matrix_of
-from ..media.fingerprint import Grids, grid_of
+from ..media.fingerprint import Grids, cells_of
 from ..media.likeness import ssim, upright_luma
 from ..media.signature import Signature, kept_signature
+from ..media.telling import Fine, Points, fine_of, moved
 from ..pairs.half import Half
 from .colour import ColourPair
 from .every import Stray, places_of, strays
-from .places import REACH, Seen, tone_curve
+from .places import REACH, Curve, Seen, tone_curve
 from .reading import Readings, opened, read_places
+from .standing import standing
 
 _LAGGING = 0.2  # how far a picture that is packed as a difference is believed
 _WAY, _WAY_PACKED, _TOO_FAR = 0.6, 0.7, 1.4  # parts of the way from the right frame to the neighbour
@@ -31,6 +33,9 @@ _ABOVE = 0.2  # of the way, what a wrong frame of a file from elsewhere goes fur
 _HARDLY = 0.3  # of the way, the most that a right frame goes where nothing lags
 _SHORT, _MOST_USUAL = 0.15, 0.4  # of the way that a neighbour is expected to make; and a way beside that says nothing
 _BEYOND_MOVEMENT = 1.5  # times the error that the frame beside would have
+_TELLING = 128  # pixels that change most
+_TOLD, _BEFORE_ALL = 0.55, 0.2  # of the way by these, and how far before all frames beside it
+_TOLD_FOREIGN, _BEFORE_ALL_FOREIGN = 0.78, 0.3  # the same for files from elsewhere, whose frames may lag behind
 _LEAST_ERROR = 2.0  # squared levels by which another picture differs
 _BESIDE = 4  # frames to both sides of a stray one between which all are looked at
 _LEAST_BESIDE = 4
@@ -40,7 +45,8 @@ _LEAST_SIDE = 8  # pixels of a picture whose likeness can be told
 @dataclass(frozen=True)
 class Signed:
     """``grids`` of all frames of the proxy, ``weights`` how far each is believed; ``pictures`` uint8 (height, width) by
-    the original's frame, ``colours`` of some of these and the matrix they are to be shown by."""
+    the original's frame, ``colours`` of some of these and the matrix they are to be shown by; ``moves`` float32
+    (frames,), how much of its original's step to each frame the proxy makes, NaN where that says nothing."""
 
     signature: Signature
     offset: int
@@ -49,6 +55,7 @@ class Signed:
     weights: tuple[float, ...]
     pictures: dict[int, NDArray[np.uint8]]
     colours: dict[int, tuple[Coded, int]]
+    moves: NDArray[np.float32]
 
     def readings(self) -> Readings:
         """As if both files had been read at their places."""
@@ -77,6 +84,10 @@ class Signed:
         """Frames that are not shown where they should be."""
         return strays(self.original, self.grids, self.offset, self.intra, made)
 
+    def standing(self, made: bool) -> list[Stray]:
+        """Frames that may show the one beside them, for the proxy stands still there; the clearest first."""
+        return standing(self.moves, self.offset, made)
+
     @property
     def intra(self) -> bool:
         """Whether each of the proxy's frames is packed by itself."""
@@ -98,11 +109,14 @@ def read_signed(
     wanted = {one.number: one for one in signature.pictures}
     tools = VideoReformatter(), VideoReformatter(), VideoReformatter()
     grids, pictures, colours = [], {}, {}
+    moves = _Moves(signature.points(), offset)
     with opened(proxy) as reader:
         keys = set(reader.index.keys.tolist())
         for number in range(len(reader.index)):
             frame = reader.frame(number)
-            grids.append(grid_of(frame, tools[0]))
+            fine = fine_of(frame, tools[0])
+            grids.append(cells_of(fine))
+            moves.add(fine)
             one = wanted.get(number + offset)
             if one is not None:
                 size = one.luma.shape[::-1]
@@ -112,7 +126,24 @@ def read_signed(
             if number % 16 == 0:
                 report(number / len(reader.index))
     weights = tuple(1.0 if number in keys else _LAGGING for number in range(len(grids)))
-    return Signed(signature, offset, signature.grids(), np.stack(grids), weights, pictures, colours)
+    told = np.array(moves.found, np.float32)
+    return Signed(signature, offset, signature.grids(), np.stack(grids), weights, pictures, colours, told)
+
+
+class _Moves:
+    """``found``: what the proxy makes of its original's steps, frame by frame."""
+
+    def __init__(self, points: Points | None, offset: int) -> None:
+        self._points, self._offset = points, offset
+        self._before: Fine | None = None
+        self.found: list[float] = []
+
+    def add(self, now: Fine) -> None:
+        """The proxy's next frame."""
+        number, before = len(self.found) + self._offset, self._before
+        known = self._points is not None and before is not None and 0 < number < len(self._points)
+        self.found.append(moved(self._points[number], before, now) if known else float("nan"))  # type: ignore[index, arg-type]
+        self._before = now
 
 
 def confirmed(
@@ -148,6 +179,8 @@ def confirmed(
         if clear and left < max(_LEAST_ERROR, _LEFT_BY_ANOTHER * usual):
             return stray
     if stray.shift is not None and not far:
+        if abs(stray.shift) == 1 and _points_tell(seen, row, stray.shift, curve, rest, made):
+            return stray
         step = steps[REACH + stray.shift]
         way = _way(mine, step)
         beside = [
@@ -163,9 +196,9 @@ def confirmed(
             return stray
         if made and here > _CLEARLY_MORE * usual and left < _OF_ANOTHER * here:
             return Stray(stray.frame, None)  # like that one more than like itself, and which it is is not told
-    moved = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
+    moves = max(float(np.square(steps[REACH + one]).mean()) for one in (-1, 1))
     further = _FURTHER if made else _FURTHER_FOREIGN
-    return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moved) else None
+    return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moves) else None
 
 
 def _around(original: Half, proxy: Half, offset: int, frame: int) -> list[Seen]:
@@ -184,6 +217,43 @@ def _picture_of(original: Half, proxy: Half, offset: int, stray: Stray) -> NDArr
 def _way(off: NDArray[np.float32], step: NDArray[np.float32]) -> float:
     """How much of a step what is off is, 1 for all of it."""
     return float((off * step).sum() / max(1e-6, float(np.square(step).sum())))
+
+
+def tells(original: Half, proxy: Half, offset: int, stray: Stray, made: bool) -> bool:
+    """Whether the original itself shows, by the pixels that change most, that a frame shows the one beside it.
+
+    Raises MediaError.
+    """
+    seen = _around(original, proxy, offset, stray.frame)
+    row = next((row for row, one in enumerate(seen) if one.frame == stray.frame), None)
+    if row is None or stray.shift is None or len(seen) < _LEAST_BESIDE:
+        return False
+    curve = tone_curve(seen)
+    rest = np.stack([one.proxy - curve(one.around[REACH]) for one in seen])
+    return _points_tell(seen, row, stray.shift, curve, rest - np.median(rest, axis=0), made)
+
+
+def _points_tell(
+    seen: list[Seen], row: int, shift: int, curve: Curve, rest: NDArray[np.float32], made: bool
+) -> bool:
+    """By the pixels that change most between the right frame and the neighbour: grain and what the packing leaves out
+    count for little there. ``rest``: what is off of each, float32 (frames, height, width)."""
+    ways = [_way_by_points(off, one, shift, curve) for off, one in zip(rest, seen, strict=True)]
+    beside = [way for at, way in enumerate(ways) if at != row and way is not None]
+    here = ways[row]
+    if here is None or len(beside) < _LEAST_BESIDE:
+        return False
+    least, before = (_TOLD, _BEFORE_ALL) if made else (_TOLD_FOREIGN, _BEFORE_ALL_FOREIGN)
+    return least < here < _TOO_FAR and here - max(beside) > before
+
+
+def _way_by_points(off: NDArray[np.float32], one: Seen, shift: int, curve: Curve) -> float | None:
+    """None where the original has no such neighbour."""
+    if not one.there[REACH + shift]:
+        return None
+    step = (curve(one.around[REACH + shift]) - curve(one.around[REACH])).ravel()
+    most = np.argpartition(np.abs(step), -min(_TELLING, len(step)))[-_TELLING:]
+    return _way(off.ravel()[most], step[most])
 
 
 def _is_alone(way: float, beside: list[float]) -> bool:
