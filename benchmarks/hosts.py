@@ -226,31 +226,31 @@ def _seen_working(world: World, run: subprocess.Popen[bytes], how_many: int = 1)
            "a helper that works")  # fmt: skip
 
 
-Disturb = Callable[[World, subprocess.Popen[bytes]], None]
+Disturb = Callable[[World, subprocess.Popen[bytes], Host], None]
 
 
-def _killed(world: World, run: subprocess.Popen[bytes]) -> None:
-    world.hosts[0].kill()
+def _killed(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
+    host.kill()
 
 
-def _unplugged(world: World, run: subprocess.Popen[bytes]) -> None:
-    world.hosts[0].network(False)
+def _unplugged(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
+    host.network(False)
 
 
-def _another_drive(world: World, run: subprocess.Popen[bytes]) -> None:
-    world.hosts[0].mount_another()
+def _another_drive(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
+    host.mount_another()
 
 
-def _full(world: World, run: subprocess.Popen[bytes]) -> None:
-    world.hosts[0].fill()
+def _full(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
+    host.fill()
 
 
-def _scheduler_killed(world: World, run: subprocess.Popen[bytes]) -> None:
+def _scheduler_killed(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
     pid = world.home / "state" / "helpers" / "scheduler.pid"
     os.kill(int(pid.read_text()), signal.SIGKILL)
 
 
-def _asleep(world: World, run: subprocess.Popen[bytes]) -> None:
+def _asleep(world: World, run: subprocess.Popen[bytes], host: Host) -> None:
     """The machine that asks sleeps: its program, its workers and its scheduler stand still for a while."""
     pid = int((world.home / "state" / "helpers" / "scheduler.pid").read_text())
     for number in (run.pid, pid):
@@ -260,7 +260,7 @@ def _asleep(world: World, run: subprocess.Popen[bytes]) -> None:
         os.kill(number, signal.SIGCONT)
 
 
-def _nothing(world: World, run: subprocess.Popen[bytes]) -> None: ...
+def _nothing(world: World, run: subprocess.Popen[bytes], host: Host) -> None: ...
 
 
 DISTURBANCES: dict[str, Disturb] = {
@@ -270,7 +270,10 @@ DISTURBANCES: dict[str, Disturb] = {
 
 
 def disturbed(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
-    """An ingest with two helpers that are disturbed in one way at a random moment, against one without helpers."""
+    """An ingest with two helpers that are disturbed in one way at a random moment, against one without helpers.
+
+    ``kind`` may be two, joined by " and ": the second one's is the other helper.
+    """
     calm = _calm(base, card)
     world = World(base / "run")
     preset = base / "preset.json"
@@ -282,7 +285,8 @@ def disturbed(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
     _seen_working(world, run, 1)
     time.sleep(random.Random(seed).random() * 1.5 if seed else 0.0)
     going = run.poll() is None
-    DISTURBANCES[kind](world, run)
+    for one, host in zip(kind.split(" and "), world.hosts, strict=False):
+        DISTURBANCES[one](world, run, host)
     begun = time.monotonic()
     run.wait(240)
     found = world.outcome()

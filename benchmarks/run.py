@@ -190,6 +190,7 @@ _SHORT = {  # of a whole run
 
 
 def main() -> int:
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # a usual machine keeps what it compiled
     if "--hostile" in sys.argv:
         return hostile()
     with tempfile.TemporaryDirectory(prefix="bench-profile-") as profile:

@@ -58,8 +58,8 @@ from tests.cuts import clip_of, cuts, info_of, project_of
 from tests.drawn import draw
 from tests.footage import here, refusal
 
-MANY = settings(max_examples=200, deadline=None, suppress_health_check=[HealthCheck.too_slow])
-FEW = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+MANY = settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+FEW = settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 R25 = Fraction(25)
 
 

@@ -32,7 +32,7 @@ def hosts(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return tmp_path_factory.mktemp("hosts")
 
 
-@pytest.mark.parametrize("kind", ["killed", "unplugged", "another drive", "scheduler killed"])
+@pytest.mark.parametrize("kind", ["killed", "unplugged and another drive", "scheduler killed"])
 def test_whatever_happens_to_a_helper_files_and_report_are_those_without_helpers(
     hosts: Path, clips: Path, kind: str
 ) -> None:

@@ -141,9 +141,9 @@ def test_sound_is_laid_to_its_place_and_fingerprints_are_kept_as_they_are() -> N
 
 @pytest.fixture(scope="module")
 def drawn_set(tmp_path_factory: pytest.TempPathFactory) -> tuple[Elsewhere, Path]:
-    """Two dozen clips with proxies from elsewhere, whatever happens to them."""
+    """Clips with proxies from elsewhere, whatever happens to them."""
     folder = tmp_path_factory.mktemp("elsewhere")
-    drawn = plan(41, 24, (192, 108))
+    drawn = plan(41, 15, (192, 108))
     write_all(drawn, folder / "originals", folder / "proxies")
     (folder / "proxies" / "broken.mov").write_bytes(b"\0" * 5000)
     (folder / "proxies" / "empty.mp4").write_bytes(b"")
