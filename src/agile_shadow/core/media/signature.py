@@ -100,8 +100,9 @@ class Signature:
         with np.load(io.BytesIO(data)) as kept:
             pictures = tuple(_picture(kept, at, int(number)) for at, number in enumerate(kept["numbers"]))
             found = cls(int(kept["frames"]), _parted("pieces", kept), pictures, _parted("told", kept))
-        points = found.points()
-        counts = {len(found.grids()), found.frames if points is None else len(points)}
+        counts = {sum(len(_unpacked(piece)) for piece in found.pieces)}  # a piece at a time: hours are large
+        if found.told:
+            counts.add(sum(len(unpacked_points(piece)) for piece in found.told))
         if counts != {found.frames}:
             raise ValueError("a signature that is not whole")
         return found

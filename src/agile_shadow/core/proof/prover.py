@@ -26,7 +26,7 @@ from .every import Stray, places_of
 from .hearing import listen
 from .places import REACH, Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
-from .signed import Signed, confirmed, read_signed, tells
+from .signed import Signed, confirmed, read_signed, shown_beside
 from .still import prove_still
 from .witness import frames_wrong, gap_ends
 
@@ -344,7 +344,7 @@ def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     looked_at = [confirmed(*halves, request.offset, stray, signed.intra, request.made, steady) for stray in tried]
     sure = [stray for stray in looked_at if stray is not None]
     if not sure:
-        sure = _standing(request, signed, {(stray.frame, stray.shift) for stray in tried})
+        sure = _standing(request, signed)
     if not sure:
         return []
     every = [stray for stray in found if not stray.weak] if len(sure) * 2 > len(tried) else []
@@ -359,14 +359,12 @@ def _strays(request: ProveRequest, signed: Signed) -> list[str]:
     return [f"at {where} it shows the picture of {frames_text(abs(sure[0].shift))} {way}"]
 
 
-def _standing(request: ProveRequest, signed: Signed, tried: set[tuple[int, int | None]]) -> list[Stray]:
+def _standing(request: ProveRequest, signed: Signed) -> list[Stray]:
     """A frame that shows the one beside it, of those where the proxy stands still."""
-    for stray in signed.standing(request.made):
-        is_there = 0 <= stray.frame < request.original.info.frames
-        if is_there and (stray.frame, stray.shift) not in tried and tells(
-            request.original, request.proxy, request.offset, stray, request.made
-        ):
-            return [stray]
+    for frame in signed.standing(request.made):
+        found = shown_beside(request.original, request.proxy, request.offset, frame, request.made)
+        if found is not None:
+            return [found]
     return []
 
 

@@ -84,8 +84,8 @@ class Signed:
         """Frames that are not shown where they should be."""
         return strays(self.original, self.grids, self.offset, self.intra, made)
 
-    def standing(self, made: bool) -> list[Stray]:
-        """Frames that may show the one beside them, for the proxy stands still there; the clearest first."""
+    def standing(self, made: bool) -> list[int]:
+        """Frames of the original to which the proxy makes no step, the clearest first."""
         return standing(self.moves, self.offset, made)
 
     @property
@@ -201,8 +201,9 @@ def confirmed(
     return Stray(stray.frame, None) if here > max(_LEAST_ERROR, further * usual, _BEYOND_MOVEMENT * moves) else None
 
 
-def _around(original: Half, proxy: Half, offset: int, frame: int) -> list[Seen]:
-    within = max(-1, frame - _BESIDE), min(original.info.frames, frame + _BESIDE)
+def _around(original: Half, proxy: Half, offset: int, frame: int, last: int | None = None) -> list[Seen]:
+    """Both around a frame, or around it and those up to ``last``."""
+    within = max(-1, frame - _BESIDE), min(original.info.frames, (frame if last is None else last) + _BESIDE)
     return list(read_places(original, proxy, offset, within=within).seen)
 
 
@@ -219,18 +220,23 @@ def _way(off: NDArray[np.float32], step: NDArray[np.float32]) -> float:
     return float((off * step).sum() / max(1e-6, float(np.square(step).sum())))
 
 
-def tells(original: Half, proxy: Half, offset: int, stray: Stray, made: bool) -> bool:
-    """Whether the original itself shows, by the pixels that change most, that a frame shows the one beside it.
+def shown_beside(original: Half, proxy: Half, offset: int, frame: int, made: bool) -> Stray | None:
+    """Where the proxy makes no step to a frame of the original: which of the two shows the other, by the pixels of the
+    original that change most. None where neither does, clearly.
 
     Raises MediaError.
     """
-    seen = _around(original, proxy, offset, stray.frame)
-    row = next((row for row, one in enumerate(seen) if one.frame == stray.frame), None)
-    if row is None or stray.shift is None or len(seen) < _LEAST_BESIDE:
-        return False
+    seen = _around(original, proxy, offset, frame - 1, frame)
+    if len(seen) < _LEAST_BESIDE:
+        return None
     curve = tone_curve(seen)
     rest = np.stack([one.proxy - curve(one.around[REACH]) for one in seen])
-    return _points_tell(seen, row, stray.shift, curve, rest - np.median(rest, axis=0), made)
+    rest -= np.median(rest, axis=0)
+    for row, one in enumerate(seen):
+        shift = {frame: -1, frame - 1: 1}.get(one.frame)
+        if shift is not None and _points_tell(seen, row, shift, curve, rest, made):
+            return Stray(one.frame, shift)
+    return None
 
 
 def _points_tell(

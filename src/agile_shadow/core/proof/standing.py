@@ -9,8 +9,6 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from .every import Stray
-
 _STILL = 0.3  # of the usual, at most, what a standing frame makes of its original's step
 _LEAST_SPREAD = 0.04
 _OUT, _OUT_FOREIGN = 4.5, 3.0  # times the usual spread
@@ -18,8 +16,9 @@ _MOST_MADE, _MOST = 2, 3  # steps that are suspected; making is never this uneve
 _FEWEST = 12  # steps that are known, to tell what is usual
 
 
-def standing(moves: NDArray[np.float32], offset: int, made: bool) -> list[Stray]:
-    """Suspected frames of the original, both of each step, the clearest first.
+def standing(moves: NDArray[np.float32], offset: int, made: bool) -> list[int]:
+    """Frames of the original to which the proxy makes no step, the clearest first: one of them shows the one before, or
+    that shows it.
 
     ``moves``: float32 (frames of the proxy,), how much of the original's step to each frame it makes, NaN where that
     says nothing; ``offset``: frames of the original before the proxy's first; ``made``: whether it was made here.
@@ -32,4 +31,4 @@ def standing(moves: NDArray[np.float32], offset: int, made: bool) -> list[Stray]
     out = (usual - moves[known]) / spread
     still = known[(moves[known] < _STILL * usual) & (out > (_OUT if made else _OUT_FOREIGN))]
     clearest = still[np.argsort(np.abs(moves[still]), kind="stable")][: _MOST_MADE if made else _MOST]
-    return [Stray(int(at) + offset + back, shift, weak=True) for at in clearest for back, shift in ((0, -1), (-1, 1))]
+    return [int(at) + offset for at in clearest]
