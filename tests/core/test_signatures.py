@@ -27,6 +27,7 @@ from agile_shadow.core.media.signature import (
     SignatureTaker,
     _Cells,
     _packed,
+    _two_of_each,
     _unpacked,
     keep_signature,
     kept_signature,
@@ -347,6 +348,17 @@ def test_reading_some_rows_gives_what_the_whole_picture_gives(
     assert off.max() < 2.0 and off.mean() < 0.8
     off = np.abs(fine.astype(np.float32) - fine_of(plain))
     assert off.max() < 6.0 and off.mean() < 1.0
+
+
+@given(st.integers(1, 128), st.integers(0, 4000))
+@settings(deadline=None)
+def test_two_rows_are_read_of_each_band_one_of_each_field(bands: int, more: int) -> None:
+    height = 2 * bands + more
+    first, second = _two_of_each(height, bands)
+    assert ((second - first) % 2 == 1).all() and (first >= 0).all() and (second < height).all()
+    for rows in (first, second):
+        assert (rows >= np.floor(np.arange(bands) * height / bands)).all() and (np.diff(rows) > 0).all()
+        assert (rows < np.ceil((np.arange(bands) + 1) * height / bands)).all()
 
 
 def test_a_turned_picture_is_upright_in_both(drawn_card: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -84,5 +84,7 @@ def test_of_many_only_the_clearest_are_looked_at() -> None:
 
 
 def test_where_nothing_is_known_or_everything_stands_nothing_is_suspected() -> None:
-    for odd in (np.full(60, np.nan, np.float32), np.zeros(60, np.float32), moves()[:8], np.zeros(0, np.float32)):
+    hardly = 0.1 * moves(_20=-9.0)  # packed hard: it stands still nearly everywhere
+    nothing = np.full(60, np.nan, np.float32)
+    for odd in (nothing, np.zeros(60, np.float32), hardly, moves()[:8], np.zeros(0, np.float32)):
         assert standing(odd, 0, made=True) == [] == standing(odd, 0, made=False)

@@ -35,8 +35,7 @@ _STEPS = 4  # steps of a level of brightness that are kept
 _PIECE = 500  # frames that are packed together
 _PICTURES, _FEWEST, _COLOURED = 12, 4, 3  # one a second, within bounds
 _CELL = FINE_HIGH // HIGH  # points of a cell on each side
-_ROWS = 8  # rows of a cell that are read, where it has more
-_LARGE = 1280  # pixels: of wider pictures rows are left out
+_LARGE = 1280  # pixels: of pictures as wide two rows of each point are read
 
 
 @dataclass(frozen=True)
@@ -234,13 +233,13 @@ class _Cells:
         high, wide = (FINE_WIDE, FINE_HIGH) if self._turn % 180 else (FINE_HIGH, FINE_WIDE)
         bits = _luma_bits(first)
         self._type = np.uint8 if bits == 8 else np.uint16
-        self._step = max(1, first.height // (high // _CELL * _ROWS)) | 1  # odd: both fields
-        rows = np.arange(self._step // 2, first.height, self._step)
-        self._row_edges = np.searchsorted(rows, np.arange(high) * first.height / high)
-        self._column_edges = np.round(np.arange(wide) * first.width / wide).astype(np.int64)
-        counts = [np.diff([*self._row_edges, len(rows)]), np.diff([*self._column_edges, first.width])]
-        self._direct = bits > 0 and first.width >= _LARGE and min(int(one.min()) for one in counts) > 0
-        self._counts: NDArray[np.float64] = counts[0][:, None] * counts[1][None, :] * 2.0 ** (bits - 8)
+        self._sum = np.uint16 if bits < 16 else np.uint32
+        self._rows = _two_of_each(first.height, high)
+        self._columns = np.round(np.arange(wide) * first.width / wide).astype(np.int64)
+        self._direct = bits > 0 and first.width >= max(_LARGE, wide) and first.height >= 2 * high
+        counts = 2.0 ** (bits - 7) * np.diff([*self._columns, first.width])
+        self._part = np.broadcast_to(1 / np.maximum(counts, 1), (high, wide)).astype(np.float32)
+        self._cell_part = (1 / np.maximum(_by_cells(np.broadcast_to(counts, (high, wide))), 1)).astype(np.float32)
 
     def of(self, frame: VideoFrame) -> tuple[Grids, Fine]:
         """float32 (HIGH, WIDE), and uint8 (FINE_HIGH, FINE_WIDE), upright."""
@@ -249,22 +248,27 @@ class _Cells:
             return cells_of(fine), fine
         plane = frame.planes[0]
         rows = np.frombuffer(memoryview(plane), self._type).reshape(plane.height, -1)
-        sums = np.add.reduceat(rows[self._step // 2 :: self._step, : frame.width], self._column_edges, axis=1,
-                               dtype=np.uint32)  # fmt: skip
-        points = np.add.reduceat(sums, self._row_edges, axis=0)
-        grid = (_by_cells(points) / _by_cells(self._counts)).astype(np.float32)
-        fine = np.minimum(points / self._counts + 0.5, 255).astype(np.uint8)
+        both = np.add(*(rows[which, : frame.width] for which in self._rows), dtype=self._sum)
+        points = np.add.reduceat(both, self._columns, axis=1, dtype=np.uint32)
+        grid = _by_cells(points) * self._cell_part
+        fine = np.minimum(points * self._part + np.float32(0.5), 255).astype(np.uint8)
         if not self._turn:
             return grid, fine
         turns = -(self._turn // 90)
         return np.rot90(grid, k=turns), np.ascontiguousarray(np.rot90(fine, k=turns))
 
 
-def _by_cells(points: NDArray[Any]) -> NDArray[np.float64]:
+def _two_of_each(height: int, bands: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Two rows of a picture out of each of so many bands of it, of both fields."""
+    first, second = (np.floor((np.arange(bands) + part) * height / bands).astype(np.int64) for part in (0.25, 0.75))
+    return first, second - (second - first + 1) % 2
+
+
+def _by_cells(points: NDArray[Any]) -> NDArray[np.float32]:
     """Sums of the points of each cell."""
     high, wide = points.shape[0] // _CELL, points.shape[1] // _CELL
-    sums: NDArray[np.float64] = points.reshape(high, _CELL, wide, _CELL).sum(axis=(1, 3), dtype=np.float64)
-    return sums
+    columns = np.add.reduce(points.reshape(high, _CELL, wide * _CELL), axis=1)
+    return np.asarray(np.add.reduce(columns.reshape(high, wide, _CELL), axis=2), np.float32)
 
 
 def _luma_bits(frame: VideoFrame) -> int:

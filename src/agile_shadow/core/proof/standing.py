@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 _STILL = 0.3  # of the usual, at most, what a standing frame makes of its original's step
+_LEAST_USUAL = 0.15  # of its original's steps: what makes less stands still everywhere, and that says nothing
 _LEAST_SPREAD = 0.04
 _OUT, _OUT_FOREIGN = 4.5, 3.0  # times the usual spread
 _MOST_MADE, _MOST = 2, 3  # steps that are suspected; making is never this uneven
@@ -27,6 +28,8 @@ def standing(moves: NDArray[np.float32], offset: int, made: bool) -> list[int]:
     if len(known) < _FEWEST:
         return []
     usual = float(np.median(moves[known]))
+    if usual < _LEAST_USUAL:
+        return []
     spread = max(_LEAST_SPREAD, 1.4826 * float(np.median(np.abs(moves[known] - usual))))
     out = (usual - moves[known]) / spread
     still = known[(moves[known] < _STILL * usual) & (out > (_OUT if made else _OUT_FOREIGN))]
