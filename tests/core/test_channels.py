@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import av
 import numpy as np
 import pytest
 
+from agile_shadow.core.media import channels
 from agile_shadow.core.media.channels import CHANNEL_RATE, channels_at
 
 RATE = 48_000
@@ -65,3 +67,29 @@ def test_a_gap_stays_silent_and_what_follows_is_not_moved(tmp_path: Path) -> Non
     assert np.abs(found[before] - whole[before]).max() < 0.01
     assert np.abs(found[after] - whole[after]).max() < 0.02  # the container counts milliseconds
     assert np.abs(found[8040:11_960]).max() == 0
+
+
+def test_what_was_decoded_before_damage_is_there(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = write(tmp_path / "tones.mov", 3)
+    decoded: list[float] = []
+
+    class Damaged:
+        """A container whose sound cannot be decoded from 1.5 s on."""
+
+        def __init__(self, inner: av.container.InputContainer) -> None:
+            self.inner = inner
+
+        def decode(self, stream: av.AudioStream) -> Iterator[av.AudioFrame]:
+            for frame in self.inner.decode(stream):
+                if frame.time >= 1.5:
+                    raise av.error.InvalidDataError(1, "damaged")
+                decoded.append(frame.time + frame.samples / RATE)
+                yield frame
+
+    whole = channels._fill
+    monkeypatch.setattr(channels, "_fill", lambda out, inner, *more: whole(out, Damaged(inner), *more))
+    found = channels_at(path, 0, 3.0)[0]
+    end = round(decoded[-1] * CHANNEL_RATE)
+    assert 12_000 <= end < 20_000
+    assert np.abs(found[20 : end - 20] - tone(TONES[0], end, CHANNEL_RATE)[20 : end - 20]).max() < 0.01
+    assert not found[end + 20 :].any()

@@ -17,6 +17,8 @@ from agile_shadow.core.media.telling import (
     points_of,
     unpacked_points,
 )
+from agile_shadow.core.proof.places import REACH, Seen
+from agile_shadow.core.proof.signed import _points_tell
 from agile_shadow.core.proof.standing import standing
 
 SIZE = FINE_HIGH, FINE_WIDE
@@ -88,3 +90,25 @@ def test_where_nothing_is_known_or_everything_stands_nothing_is_suspected() -> N
     nothing = np.full(60, np.nan, np.float32)
     for odd in (nothing, np.zeros(60, np.float32), hardly, moves()[:8], np.zeros(0, np.float32)):
         assert standing(odd, 0, made=True) == [] == standing(odd, 0, made=False)
+
+
+def seen_off(way: float) -> tuple[Seen, np.ndarray]:
+    """A frame whose proxy goes so much of the way to the next one, and what is off of it."""
+    rng = np.random.default_rng(5)
+    right = rng.uniform(60, 180, (40, 60)).astype(np.float32)
+    step = np.zeros((40, 60), np.float32)
+    step[5:20, 5:20] = 30
+    around = np.stack([right + shift * step for shift in range(-REACH, REACH + 1)])
+    return Seen(0, around, np.ones(2 * REACH + 1, np.bool_), right + way * step), way * step
+
+
+@pytest.mark.parametrize(("way", "beside", "made", "told"), [
+    (0.62, 0.3, True, True), (0.5, 0.1, True, False), (0.62, 0.5, True, False),
+    (0.85, 0.1, False, True), (0.7, 0.1, False, False), (0.85, 0.6, False, False), (1.6, 0.1, False, False),
+])  # fmt: skip
+def test_a_frame_shows_its_neighbour_only_if_it_goes_far_and_others_do_not(
+    way: float, beside: float, made: bool, told: bool
+) -> None:
+    both = [seen_off(way if at == 4 else beside) for at in range(9)]
+    rest = np.stack([off for _seen, off in both])
+    assert _points_tell([seen for seen, _off in both], 4, 1, lambda levels: levels, rest, made) == told

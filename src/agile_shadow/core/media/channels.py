@@ -52,17 +52,19 @@ def channels_at(path: Path, start: float, seconds: float) -> Channels:
 
 def _fill(out: Channels, container: InputContainer, stream: AudioStream, start: float, origin: float) -> None:
     run: _Run | None = None
-    for frame in container.decode(stream):
-        at = None if frame.time is None else frame.time - origin - start
-        if run is None or (at is not None and abs(at - run.end) > _JITTER):
-            if run is not None:
-                run.write(last=True)
-            run = _Run(out, at or 0.0)
-        run.add(frame)
-        if run.end * CHANNEL_RATE >= out.shape[1]:
-            break
-    if run is not None:
-        run.write(last=True)
+    try:
+        for frame in container.decode(stream):
+            at = None if frame.time is None else frame.time - origin - start
+            if run is None or (at is not None and abs(at - run.end) > _JITTER):
+                if run is not None:
+                    run.write(last=True)
+                run = _Run(out, at or 0.0)
+            run.add(frame)
+            if run.end * CHANNEL_RATE >= out.shape[1]:
+                break
+    finally:  # what was decoded before damage counts, too
+        if run is not None:
+            run.write(last=True)
 
 
 class _Run:
