@@ -8,14 +8,17 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
 
 from agile_shadow.core import drives as machine
 from agile_shadow.core.media import MediaInfo
 from agile_shadow.core.media.joined import joined_name
 from agile_shadow.core.pairs import FileRef, Original
-from agile_shadow.core.project import Clip, load_project, new_project
+from agile_shadow.core.project import Clip, Project, load_project, new_project
 from agile_shadow.core.shelves import Attending, attending
-from agile_shadow.core.upkeep.missing import missing_files
+from agile_shadow.core.switch import Presence
+from agile_shadow.core.upkeep.missing import lost_files, missing_files, paths_below
 from tests.until import until
 
 
@@ -116,3 +119,53 @@ def test_a_path_that_leads_out_of_its_shelf_is_nowhere(tmp_path: Path, path: str
     clip = Clip("c", "S", Original(FileRef(added.id, path), MediaInfo("video", "mov", 1, Fraction(1)), 1, 1))
     project = new_project("Film").but(shelves=footage.shelves, clips=(clip,))
     assert [one.path for one in missing_files(project)] == [None]
+
+
+def holding(root: Path, *paths: str) -> Project:
+    """A project of clips whose originals lie at these paths below one shelf."""
+    footage, shelf = new_project("Film").footage.with_shelf("Boathouse", "originals", root)
+    info = MediaInfo("video", "mov", 1, Fraction(1))
+    clips = tuple(Clip(f"c{n}", "S", Original(FileRef(shelf.id, path), info, 1, 1)) for n, path in enumerate(paths))
+    return new_project("Film").but(shelves=footage.shelves, clips=clips)
+
+
+@example("a//a")
+@example("./a")
+@example("a/.")
+@example("")
+@given(st.lists(st.sampled_from([".", "..", "", "a", "a.", ".a", "day 1", "A..mov"]), max_size=4).map("/".join))
+def test_a_missing_file_is_named_as_its_place_is(path: str) -> None:
+    project = holding(Path("/not there"), path)
+    place = project.place_or_none(project.clips[0].original.file)
+    named = str(place) if place is not None else None
+    assert [lost.path for lost in lost_files(project)] == [named]
+    assert [lost.path for lost in lost_files(project, frozenset({Path("/not there")}))] == [named]
+    assert paths_below(project, frozenset({Path("/")})) == ({named} if named else set())
+
+
+def test_paths_below_are_those_of_shelves_that_lie_there(place: Path) -> None:
+    project = load_project(place / "film.otio")
+    proxies = {str(place / "Laptop" / proxy.file.path) for clip in project.clips for proxy in clip.proxies}
+    assert proxies
+    assert paths_below(project, frozenset({place / "Laptop"})) == proxies
+    assert paths_below(project, frozenset({place / "Lap"})) == frozenset()
+    assert paths_below(project, frozenset({place})) > proxies
+
+
+def test_what_is_missing_counts_as_changed_only_when_it_is(monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [1_700_000_000.0]
+    monkeypatch.setattr("time.time", lambda: now[0])
+    presence = Presence()
+    presence.only_missing(["/a", "/b"])
+    first, version = presence.missing_since("/a"), presence.version
+    now[0] += 3600
+    presence.only_missing(["/b", "/a"])
+    assert presence.version == version
+    presence.only_missing(["/a", "/c"])
+    assert presence.version == version + 1
+    assert presence.missing_now() == {"/a", "/c"}
+    assert presence.missing_since("/a") == first != presence.missing_since("/c") != ""
+    assert presence.missing_since("/b") == ""
+    presence.tell(Path("/a"), True)
+    assert not presence.is_missing(Path("/a"))
+    assert presence.is_missing(Path("/c"))

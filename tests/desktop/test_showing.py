@@ -23,7 +23,16 @@ from agile_shadow.desktop import showing
 from agile_shadow.desktop.measuring import Measurements, Measuring
 from agile_shadow.desktop.places.pairs import pair_list
 from agile_shadow.desktop.places.pairs.pair_list import PairList
-from agile_shadow.desktop.places.pairs.rows import Pair, Surroundings
+from agile_shadow.desktop.places.pairs.rows import (
+    COLUMNS,
+    GROUPINGS,
+    Group,
+    Pair,
+    RowOrder,
+    Surroundings,
+    arranged,
+    changed_in_place,
+)
 from agile_shadow.desktop.showing import Counts
 from agile_shadow.desktop.turns import Turns
 
@@ -75,7 +84,7 @@ class CountsModel(RuleBasedStateMachine):
 
     @rule(shelf=st.sampled_from(["/boathouse", "/laptop"]))
     def a_shelf_goes(self, shelf: str) -> None:
-        self.presence.only_missing(Path(shelf) / f"{clip.name}.mov" for clip in self.project.clips)
+        self.presence.only_missing(f"{shelf}/{clip.name}.mov" for clip in self.project.clips)
 
     @rule()
     def all_is_there_again(self) -> None:
@@ -183,3 +192,38 @@ def test_a_fault_in_one_turn_does_not_take_the_next(qtbot: QtBot) -> None:
         turns.later("two", lambda: called.append("two"))
         qtbot.waitUntil(lambda: called == ["two"])
     assert [str(one[1]) for one in caught] == ["planted"]
+
+
+def some_pairs() -> list[Pair]:
+    project = some_project()
+    clips = [replace(clip, original=replace(clip.original, size=10**9 * (7 * n % 12))) for n, clip in
+             enumerate(project.clips)]  # fmt: skip
+    around = Surroundings.of(project, Presence())
+    return [pair_list.pair_of(clip, around, n % 5 / 2) for n, clip in enumerate(clips)]
+
+
+@pytest.mark.parametrize("column", range(len(COLUMNS)))
+@pytest.mark.parametrize("backward", [False, True])
+def test_rows_are_ordered_by_what_their_column_says(column: int, backward: bool) -> None:
+    pairs = some_pairs()
+    rows = RowOrder(pairs).by(column, backward)
+    keys = [COLUMNS[column].sort_key(pair) for pair in rows]
+    assert keys == sorted(keys, reverse=backward)
+    assert sorted(pair.clip.id for pair in rows) == sorted(pair.clip.id for pair in pairs)
+
+
+def test_groups_say_how_many_clips_they_hold_and_how_large() -> None:
+    rows = arranged(some_pairs(), "", 0, next(n for n, (name, _of) in enumerate(GROUPINGS) if name == "by shelf"))
+    assert [row.title for row in rows if isinstance(row, Group)] == ["Boathouse: 12 clips, 66.0 GB"]
+    assert len(rows) == 13
+
+
+def test_only_rows_of_the_same_clips_are_put_in_their_places() -> None:
+    one = some_pairs()
+    other = [*one]
+    other[3] = replace(one[3], used=True)
+    assert changed_in_place(one, one) == []
+    assert changed_in_place(one, other) == [3]
+    assert changed_in_place(one, [*other[:3], *other[4:]]) is None  # one went
+    assert changed_in_place(one, [one[1], one[0], *one[2:]]) is None  # two moved
+    assert changed_in_place([Group("a"), *one], [Group("a"), *one]) is None  # headings are made anew

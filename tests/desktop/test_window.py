@@ -471,7 +471,7 @@ def test_a_place_that_is_built_late_knows_what_is_missing(
     clip = window.work.session.project.clips[0]
     gone = window.work.session.project.place_or_none(clip.original.file)
     assert gone is not None
-    window.presence._tell(frozenset({gone}))
+    window.presence._tell(frozenset({str(gone)}))
     assert window.pairs.panel.player.presence.missing_now() == {str(gone)}
 
 

@@ -14,16 +14,15 @@ _TILE = 64  # pixels, a multiple of the pattern's eight
 
 def paint_block(painter: QPainter, rect: QRectF, kind: str) -> None:
     """Fill a rectangle as ``original``, ``proxy`` or ``missing``."""
-    painter.save()
     if kind == "original":
         painter.fillRect(rect, colour("ochre"))
     elif kind == "proxy":
         _paint_proxy(painter, rect)
     else:
-        pen = QPen(colour("warn"), 1.4, Qt.PenStyle.DashLine)
-        painter.setPen(pen)
+        painter.save()
+        painter.setPen(QPen(colour("warn"), 1.4, Qt.PenStyle.DashLine))
         painter.drawRect(rect.adjusted(0.7, 0.7, -0.7, -0.7))
-    painter.restore()
+        painter.restore()
 
 
 def _paint_proxy(painter: QPainter, rect: QRectF) -> None:

@@ -9,8 +9,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable, Iterator
-from pathlib import Path
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
@@ -18,7 +17,7 @@ from PySide6.QtCore import QObject, Signal
 from ..core.project import Project
 from ..core.shelves import Attending
 from ..core.switch import Presence
-from ..core.upkeep.missing import missing_files
+from ..core.upkeep.missing import lost_files, paths_below
 
 if TYPE_CHECKING:
     from .work import Work
@@ -40,15 +39,16 @@ class PresenceWatch(QObject):
         self._every = every
         self._wake = threading.Event()
         self._closed = False
-        self._missing: frozenset[Path] = frozenset()  # as told last
+        self._missing: frozenset[str] = frozenset()  # as told last
         self._telling = threading.Lock()
         self.attending = Attending(self._came_or_went)
         self._thread = threading.Thread(target=self._loop, name="presence", daemon=True)
 
     def tell_too(self, presence: Presence) -> None:
         """One more that is told, at once what is known."""
-        presence.only_missing(self._missing)
-        self._presences.append(presence)
+        with self._telling:
+            presence.only_missing(self._missing)
+            self._presences.append(presence)
 
     def start(self) -> None:
         """Look from now on."""
@@ -85,40 +85,31 @@ class PresenceWatch(QObject):
             return
         away = self.attending.away
         if away:
-            paths = [path for path in _paths(self._work.session.project) if any(map(path.is_relative_to, away))]
+            gone = paths_below(self._work.session.project, away)
             with self._telling:
-                missing = self._missing | frozenset(paths)
-            self._work.call_here(lambda: self._tell(missing))
+                self._tell(self._missing | gone)
         self.look_now()
 
     def _look(self, project: Project) -> None:
         self._attend(project)
         away = self.attending.away
-        missing = frozenset(one.path for one in missing_files(project, away) if one.path is not None)
+        missing = frozenset(one.path for one in lost_files(project, away) if one.path is not None)
         if not self.attending.away <= away:
             return  # one went meanwhile: what was seen of it does not count
         if project is not self._work.session.project and self._is_other(project):
             return  # files came in meanwhile: they were not looked at
-        self._work.call_here(lambda: self._tell(missing))
+        with self._telling:
+            self._tell(missing)
 
     def _is_other(self, project: Project) -> bool:
         now = self._work.session.project
         return now.clips is not project.clips or now.shelves is not project.shelves
 
-    def _tell(self, missing: frozenset[Path]) -> None:
-        with self._telling:
-            self._missing = missing
+    def _tell(self, missing: frozenset[str]) -> None:
+        """On a thread, which holds the lock: thousands of paths are not compared where somebody waits."""
+        self._missing = missing
         before = [presence.version for presence in self._presences]
         for presence in self._presences:
             presence.only_missing(missing)
         if before != [presence.version for presence in self._presences]:
-            self.changed.emit()
-
-
-def _paths(project: Project) -> Iterator[Path]:
-    """Where the project's files should be, by name."""
-    for clip in project.clips:
-        for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)):
-            path = project.place_or_none(file)
-            if path is not None:
-                yield path
+            self._work.call_here(self.changed.emit)

@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal
 
@@ -44,42 +45,43 @@ class Presence:
     """What is known of files being there. Asking never touches a drive; whoever opens files tells."""
 
     def __init__(self) -> None:
-        self._missing: dict[Path, float] = {}  # since when, in seconds since 1970
+        self._missing: dict[str, float] = {}  # since when, in seconds since 1970
         self._lock = threading.Lock()
         self.version = 0  # counts the changes
 
     def tell(self, path: Path, present: bool) -> None:
         """Note what was found."""
         with self._lock:
-            if present == (path in self._missing):
+            if present == (str(path) in self._missing):
                 self.version += 1
             if present:
-                self._missing.pop(path, None)
+                self._missing.pop(str(path), None)
             else:
-                self._missing.setdefault(path, time.time())
+                self._missing.setdefault(str(path), time.time())
 
     def is_missing(self, path: Path) -> bool:
         """True when the file was found missing and not found again since."""
         with self._lock:
-            return path in self._missing
+            return str(path) in self._missing
 
     def missing_now(self) -> frozenset[str]:
         """Paths of all that is known to be missing, as text."""
         with self._lock:
-            return frozenset(map(str, self._missing))
+            return frozenset(self._missing)
 
-    def missing_since(self, path: Path | None) -> str:
+    def missing_since(self, path: str) -> str:
         """Day and time when a missing file was first missed, "" for one that is not known to be missing."""
         with self._lock:
-            since = self._missing.get(path) if path is not None else None
-        return time.strftime("%Y-%m-%d %H:%M", time.localtime(since)) if since is not None else ""
+            since = self._missing.get(path)
+        return _minute(int(since) // 60) if since is not None else ""
 
-    def only_missing(self, paths: Iterable[Path]) -> None:
+    def only_missing(self, paths: Iterable[str]) -> None:
         """Somebody looked at everything: these are missing and no others."""
-        now = set(paths)
+        now = dict.fromkeys(paths, time.time())
         with self._lock:
-            self.version += now != set(self._missing)
-            self._missing = {path: self._missing.get(path, time.time()) for path in now}
+            if now.keys() != self._missing.keys():
+                self.version += 1
+                self._missing = {path: self._missing.get(path, since) for path, since in now.items()}
 
     @property
     def any_missing(self) -> bool:
@@ -91,6 +93,11 @@ class Presence:
         with self._lock:
             self.version += bool(self._missing)
             self._missing.clear()
+
+
+@lru_cache(maxsize=64)  # a drive that goes takes thousands of files with it
+def _minute(minutes: int) -> str:
+    return time.strftime("%Y-%m-%d %H:%M", time.localtime(minutes * 60))
 
 
 def choose(

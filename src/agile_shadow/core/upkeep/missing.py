@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import os
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from ..errors import Cancelled, ShadowError
 from ..hashing import checksum_of
@@ -60,35 +60,68 @@ class FoundAgain:
     left: tuple[Left, ...]
 
 
+class Lost(NamedTuple):
+    """A file that is not there: of which clip, of which of its proxies (None: the original), and where it should be;
+    None for a path that leaves its shelf."""
+
+    clip: Clip
+    proxy: Proxy | None
+    path: str | None
+
+    @property
+    def file(self) -> FileRef:
+        """As the project names it."""
+        return self.clip.original.file if self.proxy is None else self.proxy.file
+
+
 def missing_files(project: Project, away: frozenset[Path] = frozenset()) -> list[Missing]:
+    """Files of a project that are not there now, with all that is known of them. As :func:`lost_files`."""
+    names = {shelf.id: shelf.name for shelf in project.shelves}
+    return [_missing(lost, names.get(lost.file.shelf, "an unknown shelf")) for lost in lost_files(project, away)]
+
+
+def _missing(lost: Lost, shelf: str) -> Missing:
+    clip, file = lost.clip, lost.file
+    path = as_form(Path(lost.path), file.form) if lost.path is not None else None
+    if lost.proxy is not None:
+        return Missing(clip, "proxy", file, lost.proxy.info, lost.proxy.size, shelf, path)
+    original = clip.original
+    return Missing(clip, "original", file, original.info, original.size, shelf, path, original.checksum,
+                   original.checksum_value)  # fmt: skip
+
+
+def lost_files(project: Project, away: frozenset[Path] = frozenset()) -> Iterator[Lost]:
     """Files of a project that are not there now. Touches drives: each folder is listed once. ``away``: roots of shelves
-    that are known to be away, or not to answer: they are not touched."""
+    that are known to be away, or not to answer: they are not touched.
+
+    Told by names alone wherever that will do: ten thousand may be missing, and are looked for every few seconds for
+    days, while somebody travels without the big drive.
+    """
     there = _There(away, project)
-    found: list[Missing] = []
     for clip in project.clips:
-        original = clip.original
-        if not there.has(original.file):
-            found += _missing_original(project, clip, there)
+        if not there.has(clip.original.file):
+            yield from _lost(Lost(clip, None, there.named(clip.original.file)), project, there)
         for proxy in clip.proxies:
             if not there.has(proxy.file):
-                found += _missing_proxy(project, clip, proxy, there)
-    return found
+                yield from _lost(Lost(clip, proxy, there.named(proxy.file)), project, there)
 
 
-def _missing_original(project: Project, clip: Clip, there: _There) -> list[Missing]:
-    original = clip.original
-    shelf, path = _where(project, original.file)
-    if path is not None and path in there:
-        return []
-    return [Missing(clip, "original", original.file, original.info, original.size, shelf, path, original.checksum,
-                    original.checksum_value)]  # fmt: skip
+def _lost(named: Lost, project: Project, there: _There) -> Iterator[Lost]:
+    """It, unless what is no plain path by its name is there all the same."""
+    if named.path is not None:
+        yield named
+        return
+    path = project.place_or_none(named.file)
+    if path is None or path not in there:
+        yield named._replace(path=str(path) if path is not None else None)
 
 
-def _missing_proxy(project: Project, clip: Clip, proxy: Proxy, there: _There) -> list[Missing]:
-    shelf, path = _where(project, proxy.file)
-    if path is not None and path in there:
-        return []
-    return [Missing(clip, "proxy", proxy.file, proxy.info, proxy.size, shelf, path)]
+def paths_below(project: Project, roots: frozenset[Path]) -> frozenset[str]:
+    """Where the files of shelves under these roots should be, by name: touches no drive."""
+    there = _There(roots, project)
+    files = (file for clip in project.clips for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)))
+    paths = (there.named(file) or str(project.place_or_none(file) or "") for file in files if there.is_away(file.shelf))
+    return frozenset(path for path in paths if path)
 
 
 class _There:
@@ -97,6 +130,7 @@ class _There:
     def __init__(self, away: frozenset[Path], project: Project) -> None:
         self._away = away
         self._names: dict[str, frozenset[str]] = {}
+        self._all = {shelf.id: f"{shelf.root}/" for shelf in project.shelves}
         self._roots = {
             shelf.id: f"{shelf.root}/" for shelf in project.shelves
             if not any(shelf.root.is_relative_to(root) for root in away)
@@ -110,6 +144,17 @@ class _There:
             return False
         folder, _, name = file.path.rpartition("/")
         return name in self._in(root + folder if folder else root[:-1])
+
+    def named(self, file: FileRef) -> str | None:
+        """Where a plain file should be; None where that takes more than putting names together."""
+        root, path = self._all.get(file.shelf), file.path
+        if root is None or file.form != "file" or not path or path[0] == "/" or path[-1] in "/.":
+            return None
+        return None if "//" in path or "./" in path else root + path
+
+    def is_away(self, shelf: str) -> bool:
+        """Whether a shelf of the project lies below one of those that are away."""
+        return shelf in self._all and shelf not in self._roots
 
     def _in(self, folder: str) -> frozenset[str]:
         names = self._names.get(folder)
@@ -128,17 +173,6 @@ class _There:
         if form_of(path) != "file":
             return exists(path)
         return name in self._in(folder)
-
-
-def _where(project: Project, file: FileRef) -> tuple[str, Path | None]:
-    """Name of the shelf, and where the file should be; None for a path that leaves its shelf."""
-    shelf = project.shelf(file.shelf)
-    if shelf is None:
-        return "an unknown shelf", None
-    try:
-        return shelf.name, as_form(shelf.locate(file.path), file.form)
-    except ShadowError:
-        return shelf.name, None
 
 
 def find_again(

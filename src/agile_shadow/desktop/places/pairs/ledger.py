@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
+from functools import lru_cache
 
 from PySide6.QtCore import QItemSelectionModel, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtGui import QFontMetrics, QPainter, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from ... import theme
@@ -17,6 +18,13 @@ from .rows import COLUMNS, ORIGINAL, PROXY, STATE, Group, Pair
 POSTER = QSize(60, 34)
 _ROW = 40  # pixels
 _KEPT, _KEPT_LARGE = 600, 300  # posters held as pixmaps
+# Put together once: a flag that is made anew for each cell takes longer than the cell's text.
+_OF_GROUP = Qt.ItemFlag.ItemIsEnabled
+_OF_PAIR = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemNeverHasChildren
+_CHOSEN = QStyle.StateFlag.State_Selected
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+_MIDDLE, _END = Qt.TextElideMode.ElideMiddle, Qt.TextElideMode.ElideRight
 
 
 class LedgerModel(RowsModel):
@@ -29,9 +37,7 @@ class LedgerModel(RowsModel):
         self.wants_poster: Callable[[Pair], None] = lambda pair: None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        if isinstance(self.rows[index.row()], Group):
-            return Qt.ItemFlag.ItemIsEnabled
-        return super().flags(index)
+        return _OF_GROUP if isinstance(self.rows[index.row()], Group) else _OF_PAIR
 
     def forget_icons(self) -> None:
         super().forget_icons()
@@ -74,24 +80,24 @@ def _framed(data: bytes | None) -> QPixmap:
     return out
 
 
+@lru_cache(maxsize=4096)  # some hundred texts are in sight, and most are those of the picture before
+def _cut(text: str, size: int, where: Qt.TextElideMode, width: int) -> str:
+    return QFontMetrics(theme.sans(size)).elidedText(text, where, width)
+
+
 class RowDelegate(QStyledItemDelegate):
     """Draws the cells: poster, mark and two lines in the halves, the state and its reason on the spine."""
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        model, row = index.model(), None
+        model = index.model()
         assert isinstance(model, LedgerModel)
-        row = model.rows[index.row()]
-        rect = QRectF(option.rect)
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-        painter.save()
-        painter.fillRect(rect, theme.colour("raised" if chosen else "panel"))
+        row, column, rect = model.rows[index.row()], index.column(), QRectF(option.rect)
         if isinstance(row, Group):
-            self._paint_group(painter, rect, row, index.column())
-        else:
-            if index.column() == STATE:
-                painter.fillRect(rect, theme.colour("ground") if not chosen else theme.colour("raised"))
-            self._paint_cell(painter, rect, model, row, index.column())
-        painter.restore()
+            self._paint_group(painter, rect, row, column)
+            return
+        chosen = bool(option.state & _CHOSEN)
+        painter.fillRect(rect, theme.colour("raised" if chosen else "ground" if column == STATE else "panel"))
+        self._paint_cell(painter, rect, model, row, column)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(80, _ROW)
@@ -100,10 +106,12 @@ class RowDelegate(QStyledItemDelegate):
     def _paint_group(painter: QPainter, rect: QRectF, row: Group, column: int) -> None:
         painter.fillRect(rect, theme.colour("ground"))
         if column == ORIGINAL:
+            painter.save()
             painter.setClipping(False)
             painter.setPen(theme.colour("quiet"))
             painter.setFont(theme.sans(10, True))
-            painter.drawText(rect.adjusted(8, 0, 600, 0), Qt.AlignmentFlag.AlignVCenter, row.title)
+            painter.drawText(rect.adjusted(8, 0, 600, 0), _LEFT, row.title)
+            painter.restore()
 
     def _paint_cell(self, painter: QPainter, rect: QRectF, model: LedgerModel, pair: Pair, column: int) -> None:
         if column == ORIGINAL:
@@ -127,11 +135,8 @@ class RowDelegate(QStyledItemDelegate):
         else:
             painter.setPen(theme.colour("text"))
             painter.setFont(theme.sans(10))
-            side = Qt.AlignmentFlag.AlignRight if COLUMNS[column].right else Qt.AlignmentFlag.AlignLeft
-            text = painter.fontMetrics().elidedText(
-                COLUMNS[column].text(pair), Qt.TextElideMode.ElideRight, int(rect.width()) - 12
-            )
-            painter.drawText(rect.adjusted(6, 0, -6, 0), side | Qt.AlignmentFlag.AlignVCenter, text)
+            text = _cut(COLUMNS[column].text(pair), 10, _END, int(rect.width()) - 12)
+            painter.drawText(rect.adjusted(6, 0, -6, 0), _RIGHT if COLUMNS[column].right else _LEFT, text)
 
     @staticmethod
     def _two_lines(
@@ -145,13 +150,11 @@ class RowDelegate(QStyledItemDelegate):
         width = int(rect.right() - left)
         painter.setFont(theme.sans(10))
         painter.setPen(theme.colour("warn" if grave else "text"))
-        text = painter.fontMetrics().elidedText(first, Qt.TextElideMode.ElideMiddle, width)
-        painter.drawText(QPointF(left, middle - 3 if second else middle + 5), text)
+        painter.drawText(QPointF(left, middle - 3 if second else middle + 5), _cut(first, 10, _MIDDLE, width))
         if second:
             painter.setFont(theme.sans(8))
             painter.setPen(theme.colour("quiet"))
-            text = painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, width)
-            painter.drawText(QPointF(left, middle + 13), text)
+            painter.drawText(QPointF(left, middle + 13), _cut(second, 8, _END, width))
 
 
 def ledger_table(model: LedgerModel) -> QTableView:

@@ -92,17 +92,17 @@ class PairList(QObject):
     # Searching
 
     def _warm(self) -> None:
-        """Gather what is searched of some more rows, so that the first search need not wait for thousands."""
+        """Gather what some more rows are searched and ordered by, so that the first time need not wait for all."""
         pairs = self._ordered.pairs
         for pair in pairs[self._to_warm : self._to_warm + _SLICE]:
-            pair.text  # noqa: B018  (kept by the row)
+            pair.text, pair.keys  # noqa: B018  (kept by the row)
         self._to_warm += _SLICE
         if self._to_warm >= len(pairs):
             self._warm_timer.stop()
 
     @property
     def warming(self) -> bool:
-        """Whether rows are still being prepared for searching."""
+        """Whether rows are still being prepared for searching and ordering."""
         return self._warm_timer.isActive()
 
     # Sums

@@ -34,7 +34,7 @@ from .offers import OfferRow, OffersView
 from .pair_list import PairList
 from .poster_view import PosterView
 from .proof_panel import ProofPanel
-from .rows import LESS_ASKED, Pair, Row
+from .rows import LESS_ASKED, Pair, Row, changed_in_place
 from .tools import Tools
 from .ways import Ways, pairing_of
 
@@ -187,9 +187,8 @@ class PairsPlace(PlacePage):
 
     def _change_rows(self, rows: list[Row]) -> None:
         """Other rows, or others in their place; the chosen clips stay chosen."""
-        shown = self.model.rows
-        other = [n for n, row in enumerate(rows) if row is not shown[n]] if len(rows) == len(shown) else None
-        if other is not None and all(_same_clip(rows[n], shown[n]) for n in other):
+        other = changed_in_place(self.model.rows, rows)
+        if other is not None:
             self.model.change_rows((n, rows[n]) for n in other)
             return
         kept = {pair.clip.id for pair in chosen_pairs(self.table)}
@@ -396,7 +395,3 @@ class PairsPlace(PlacePage):
         self.posters.close()
         self._work.at_the_end(self.compare.close_view())
         self._work.at_the_end(self.panel.close_player())
-
-
-def _same_clip(one: Row, other: Row) -> bool:
-    return isinstance(one, Pair) and isinstance(other, Pair) and one.clip.id == other.clip.id

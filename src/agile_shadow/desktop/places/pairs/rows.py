@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path
 from typing import Any
 
 from ....core.amounts import counted
@@ -81,6 +80,11 @@ class Pair:
         proxy = self.proxy.file.path if self.proxy is not None else ""
         reel = self.clip.original.info.reel or ""
         return " ".join([*cells, self.why, *self.clip.tags, self.clip.original.file.path, proxy, reel]).casefold()
+
+    @cached_property
+    def keys(self) -> tuple[Any, ...]:
+        """What it is ordered by, for each column: thousands are ordered while somebody waits."""
+        return tuple(key(self) for key in _KEYS)
 
     @property
     def day(self) -> str:
@@ -204,8 +208,7 @@ class RowOrder:
         if column is None:
             return self.pairs
         if column not in self._known:
-            key = _KEYS[column]
-            keys = [key(pair) for pair in self.pairs]
+            keys = [pair.keys[column] for pair in self.pairs]
             self._known[column] = [self.pairs[n] for n in sorted(range(len(keys)), key=keys.__getitem__)]
         found = self._known[column]
         return found[::-1] if backward else found
@@ -222,15 +225,33 @@ def arranged(pairs: list[Pair], text: str, choice: int, grouping: int) -> list[R
         return list(rows)
     group_of = GROUPINGS[grouping][1]
     groups: dict[str, list[Pair]] = {}
-    for pair in rows:
-        groups.setdefault(group_of(pair), []).append(pair)
+    sizes: dict[str, int] = {}
+    for pair in rows:  # both at once: what a row holds lies far apart in memory where there are thousands
+        title, size = group_of(pair), pair.clip.original.size
+        if title in groups:
+            groups[title].append(pair)
+            sizes[title] += size
+        else:
+            groups[title], sizes[title] = [pair], size
     found: list[Row] = []
     for title in sorted(groups):
         held = groups[title]
-        size = sum(pair.clip.original.size for pair in held)
-        found.append(Group(f"{title}: {counted(len(held), 'clip')}, {words.gigabytes(size)}"))
+        found.append(Group(f"{title}: {counted(len(held), 'clip')}, {words.gigabytes(sizes[title])}"))
         found.extend(held)
     return found
+
+
+def changed_in_place(shown: Sequence[Row], rows: Sequence[Row]) -> list[int] | None:
+    """Numbers of the rows that are others than those shown, of the same clips; None where rows came, went or moved."""
+    if len(rows) != len(shown):
+        return None
+    changed = []
+    for number, (row, before) in enumerate(zip(rows, shown, strict=True)):
+        if row is not before:
+            if not (isinstance(row, Pair) and isinstance(before, Pair) and row.clip.id == before.clip.id):
+                return None
+            changed.append(number)
+    return changed
 
 
 @dataclass(frozen=True)
@@ -273,7 +294,7 @@ def pair_of(clip: Clip, around: Surroundings, headroom: float | None) -> Pair:
     proxy_gone = proxy is not None and around.is_missing(proxy_path)
     since = ""
     if original_gone or proxy_gone:
-        since = around.presence.missing_since(Path(original_path if original_gone else proxy_path))
+        since = around.presence.missing_since(original_path if original_gone else proxy_path)
     return Pair(
         clip, proxy, original_gone, proxy_gone, around.names.get(clip.original.file.shelf, "unknown shelf"),
         around.names.get(proxy.file.shelf, "") if proxy is not None else "", headroom, clip.id in around.used, since,

@@ -22,7 +22,7 @@ from ....core.shelves import (
 )
 from ....core.storage.keeping import KeepResult
 from ....core.storage.kept import KeepPlan, last_kept, plan_of
-from ....core.upkeep.missing import missing_files
+from ....core.upkeep.missing import lost_files
 from ... import words
 
 _TELLING = 5  # files by which a moved shelf is known again
@@ -84,7 +84,7 @@ def look_at_shelves(project: Project, own: Sequence[Shelf]) -> list[ShelfRow]:
 def _with_missing(project: Project, rows: list[ShelfRow]) -> list[ShelfRow]:
     """How many files each shelf should hold and does not: one may be there and half of its files not."""
     away = frozenset(row.state.shelf.root for row in rows if not row.state.present)
-    missing = Counter(one.file.shelf for one in missing_files(project, away))
+    missing = Counter(one.file.shelf for one in lost_files(project, away))
     wanted = Counter(file.shelf for clip in project.clips
                      for file in (clip.original.file, *(proxy.file for proxy in clip.proxies)))  # fmt: skip
     return [replace(row, files=wanted[row.state.shelf.id], missing=missing[row.state.shelf.id]) for row in rows]
