@@ -7,6 +7,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
 
 from agile_shadow.core.errors import ShadowError, ShelfError
 from agile_shadow.core.ingest import request_for
@@ -123,3 +125,17 @@ def test_an_ingest_finds_its_folders_by_itself(card: Path, tmp_path: Path) -> No
     assert status == 1 and "standing" in said
     with pytest.raises(ShadowError):
         request_for(card, Preset(name="x", originals=Originals(second_copy=True)), new_project("q"), NamedFolders())
+
+
+@given(st.lists(st.sampled_from([".", "..", "", "a", "a.", ".a", "day 1", "A..mov"]), max_size=4).map("/".join))
+@example("a//../b")
+@example("./..")
+@example("//a")
+def test_a_path_below_a_shelf_stays_below_it_or_is_refused(relative: str) -> None:
+    where = Shelf("s", "Laptop", "proxies", Path("/laptop"))
+    parts = [part for part in relative.split("/") if part not in ("", ".")]
+    if not parts or ".." in parts or relative.startswith("/"):
+        with pytest.raises(ShelfError):
+            where.locate(relative)
+    else:
+        assert where.locate(relative) == Path("/laptop", *parts)

@@ -1,10 +1,25 @@
-"""A line of text that is shortened at its middle where there is no room for all of it."""
+"""Lines of text: shortened where there is no room for all of it, and with another look where it says another thing."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QLabel, QSizePolicy
+from PySide6.QtWidgets import QLabel, QSizePolicy, QWidget
+
+
+def set_look(widget: QWidget, name: str) -> None:
+    """Give it the look of that name in the style sheet. Finding a look has all around it laid out again: only where it
+    is another."""
+    if widget.objectName() != name:
+        widget.setObjectName(name)
+        widget.style().polish(widget)
+
+
+def set_warned(widget: QWidget, warned: bool) -> None:
+    """Give it the look of what warns, or take it off."""
+    if bool(widget.property("warned")) != warned:
+        widget.setProperty("warned", warned)
+        widget.style().polish(widget)
 
 
 class ElidedLabel(QLabel):

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from .actions import keys_of
+from .labels import set_look
 
 Answer = tuple[str, Callable[[], None]]
 _HIGH = 40  # pixels: two lines of text
@@ -33,8 +34,7 @@ class Notice(QWidget):
 
     def tell(self, text: str, calm: bool, answers: Sequence[Answer] = ()) -> None:
         """Show a sentence, and a button for each answer; each of them puts it away."""
-        self._label.setObjectName("quiet" if calm else "warn")
-        self._label.style().polish(self._label)
+        set_look(self._label, "quiet" if calm else "warn")
         self._label.setText(text)
         self._label.setToolTip(text)
         for button in self.buttons:

@@ -9,10 +9,11 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QTo
 from ..core.playback import MeterReading
 from . import theme
 from .actions import keys_of, tip
-from .labels import ElidedLabel
+from .labels import ElidedLabel, set_look
 from .marks import paint_block
 from .meters import Levels, PlayGraph
 
+_METER_HEIGHT, _STEP = 30, 24  # pixels
 _SIDES = (("originals", "original", "Originals"), ("proxies", "proxy", "Proxies"))
 
 
@@ -117,9 +118,12 @@ class StatusStrip(QWidget):
             self.meter.setText("")
             return
         self.meter.show()
-        self.meter.setText(f"shown {reading.text()}")
-        self.meter.setObjectName("warn" if reading.short else "")
-        self.meter.style().polish(self.meter)
+        set_look(self.meter, "warn" if reading.short else "")
+        text = f"shown {reading.text()}"
+        # a text in a place that may grow has the whole window laid out again, at each picture: it grows by steps
+        room = (self.meter.fontMetrics().horizontalAdvance(text) // _STEP + 1) * _STEP
+        self.meter.setFixedSize(max(self.meter.minimumWidth(), room), _METER_HEIGHT)
+        self.meter.setText(text)
 
     def show_levels(self, levels: tuple[float, float] | None) -> None:
         """How loud it is; the bars are there once something was heard."""

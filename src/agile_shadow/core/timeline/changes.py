@@ -183,6 +183,8 @@ def out_of_step(line: Timeline, block: Block) -> int:
     other = min(others, key=lambda one: abs(one.start - block.start))
     if other.speed != block.speed:
         return 1 if block.start >= other.start else -1
+    if other.start == block.start and other.source_start == block.source_start:
+        return 0  # as nearly all are: of thousands of blocks while they are drawn
     return round((other.moment(block.start, line.rate) - block.source_start) * line.rate / block.speed)
 
 

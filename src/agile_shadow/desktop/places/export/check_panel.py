@@ -10,6 +10,7 @@ from ....core.time import rate_label
 from ....core.timeline import Timeline
 from ...flow import FlowLayout
 from ...invitation import Invitation
+from ...labels import set_warned
 from ...tables import Column, RowsModel, rows_table
 
 _TIPS = {
@@ -90,8 +91,7 @@ class CheckPanel(QWidget):
         texts = [one.text for one in check.findings]
         more = f"\n{len(texts) - _MOST_FINDINGS} more like these." if len(texts) > _MOST_FINDINGS else ""
         self.findings.setText("\n".join(texts[:_MOST_FINDINGS]) + more)
-        self.findings.setProperty("warned", any(one.stands_against for one in check.findings))
-        self.findings.style().polish(self.findings)
+        set_warned(self.findings, any(one.stands_against for one in check.findings))
         self.findings.setVisible(bool(texts))
 
 

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from ....core.errors import sentence
 from ....core.handover import KINDS, HandedOver, HandOver, hand_over, what_is_left_out
 from ...flow import at_the_end
+from ...labels import set_warned
 from ...work import Work
 
 _HALVES = (("both", "originals and proxies"), ("original", "originals"), ("proxy", "proxies"))
@@ -158,8 +159,7 @@ class HandOverDialog(QDialog):
         def then(found: tuple[HandedOver | None, str]) -> None:
             done, problem = found
             self.write.setEnabled(True)
-            self.said.setProperty("warned", done is None)
-            self.said.style().polish(self.said)
+            set_warned(self.said, done is None)
             names = ", ".join(path.name for path in done.paths) if done is not None else ""
             self.said.setText(problem or f"Written to {request.out.parent}: {names}.")
 

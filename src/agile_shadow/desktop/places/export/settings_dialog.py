@@ -23,6 +23,7 @@ from ....core.film.settings import file_words
 from ....core.library import free_name
 from ...fields import Amount, Field, OneOf, Text
 from ...flow import at_the_end
+from ...labels import set_warned
 from ...marks_editor import MarksEditor
 
 _QUALITIES = (("light", "light"), ("usual", "usual"), ("fine", "fine"))
@@ -195,8 +196,7 @@ class FilmSettingsDialog(QDialog):
                 problem = problem or f'"{settings.name}" is supplied with the program: choose another name.'
         except ShadowError as error:
             settings, problem = None, sentence(error)
-        self.says.setProperty("warned", bool(problem))
-        self.says.style().polish(self.says)
+        set_warned(self.says, bool(problem))
         self.says.setText(problem or (describes_film(settings) if settings is not None else ""))
         self.save.setEnabled(not problem)
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWi
 from ....core.amounts import counted, needing
 from ....core.ingest import IngestRun, ItemState, SourceFile, SourceListing
 from ... import words
+from ...labels import set_look
 from ...work import Work
 from .card import path_edit
 from .files import FileRow, FilesList
@@ -168,7 +169,4 @@ class OnSource(QWidget):
 
     def show_quiet(self, quiet: bool) -> None:
         """Whether nothing is wanted of a person."""
-        name = "quiet" if quiet else "warn"
-        if name != self.found.objectName():  # four times a second: the look is found anew only where it changes
-            self.found.setObjectName(name)
-            self.found.style().polish(self.found)
+        set_look(self.found, "quiet" if quiet else "warn")

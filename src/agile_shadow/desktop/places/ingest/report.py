@@ -39,6 +39,7 @@ from ....core.time import clock_text
 from ... import theme, words
 from ...choosing import ask_new_file
 from ...flow import Flow
+from ...labels import set_warned
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
@@ -163,8 +164,7 @@ class ReportView(QWidget):
             self.when.setText("")
             return
         self.number.setText(report.one_number())
-        self.number.setProperty("warned", not report.all_well)
-        self.number.style().polish(self.number)
+        set_warned(self.number, not report.all_well)
         self.sums.setText(f"{report.headline()}.")
         self.when.setText(_when(report))
         self._model.set_rows(report.rows)

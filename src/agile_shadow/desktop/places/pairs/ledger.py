@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from functools import lru_cache
 
 from PySide6.QtCore import QItemSelectionModel, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetrics, QPainter, QPixmap
+from PySide6.QtGui import QPainter, QPixmap
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from ... import theme
 from ...marks import paint_block
 from ...tables import Index, RowsModel, rows_table
+from ...texts import MIDDLE, fitted
 from .rows import COLUMNS, ORIGINAL, PROXY, STATE, Group, Pair
 
 POSTER = QSize(60, 34)
@@ -24,7 +24,6 @@ _OF_PAIR = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFla
 _CHOSEN = QStyle.StateFlag.State_Selected
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-_MIDDLE, _END = Qt.TextElideMode.ElideMiddle, Qt.TextElideMode.ElideRight
 
 
 class LedgerModel(RowsModel):
@@ -80,11 +79,6 @@ def _framed(data: bytes | None) -> QPixmap:
     return out
 
 
-@lru_cache(maxsize=4096)  # some hundred texts are in sight, and most are those of the picture before
-def _cut(text: str, size: int, where: Qt.TextElideMode, width: int) -> str:
-    return QFontMetrics(theme.sans(size)).elidedText(text, where, width)
-
-
 class RowDelegate(QStyledItemDelegate):
     """Draws the cells: poster, mark and two lines in the halves, the state and its reason on the spine."""
 
@@ -135,7 +129,7 @@ class RowDelegate(QStyledItemDelegate):
         else:
             painter.setPen(theme.colour("text"))
             painter.setFont(theme.sans(10))
-            text = _cut(COLUMNS[column].text(pair), 10, _END, int(rect.width()) - 12)
+            text = fitted(COLUMNS[column].text(pair), 10, int(rect.width()) - 12)
             painter.drawText(rect.adjusted(6, 0, -6, 0), _RIGHT if COLUMNS[column].right else _LEFT, text)
 
     @staticmethod
@@ -150,11 +144,11 @@ class RowDelegate(QStyledItemDelegate):
         width = int(rect.right() - left)
         painter.setFont(theme.sans(10))
         painter.setPen(theme.colour("warn" if grave else "text"))
-        painter.drawText(QPointF(left, middle - 3 if second else middle + 5), _cut(first, 10, _MIDDLE, width))
+        painter.drawText(QPointF(left, middle - 3 if second else middle + 5), fitted(first, 10, width, MIDDLE))
         if second:
             painter.setFont(theme.sans(8))
             painter.setPen(theme.colour("quiet"))
-            painter.drawText(QPointF(left, middle + 13), _cut(second, 8, _END, width))
+            painter.drawText(QPointF(left, middle + 13), fitted(second, 8, width))
 
 
 def ledger_table(model: LedgerModel) -> QTableView:

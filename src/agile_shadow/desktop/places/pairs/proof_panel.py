@@ -12,6 +12,7 @@ from ....core.project import Clip
 from ....core.time import rate_label
 from ... import theme, words
 from ...flow import Flow
+from ...labels import set_look
 from .offers import OfferRow
 
 _WIDTH = 316
@@ -185,8 +186,7 @@ class ProofPanel(QFrame):
         proof = proxy.proof if proxy is not None else None
         grave = proof is not None and not proof.accepted and proof.state in ("doubtful", "refused")
         grave = grave or "missing" in state
-        self.state.setObjectName("warn" if grave else "")
-        self.state.style().polish(self.state)
+        set_look(self.state, "warn" if grave else "")
         self._show_proof(proof, words.oddities(clip.original.info) if clip is not None else [])
         for name, shown in self._possible(clip, proxy, state).items():
             self.buttons[name].setVisible(shown)
@@ -202,8 +202,7 @@ class ProofPanel(QFrame):
         """What speaks for and against a file that a search found, and both files' data."""
         self.title.setText(row.path.name)
         self.state.setText(f"{row.becomes} {row.clip}".strip())
-        self.state.setObjectName("")
-        self.state.style().polish(self.state)
+        set_look(self.state, "")
         lines = [f"{weight:+.1f}  {says}" for _kind, weight, says in sorted(row.evidence, key=lambda one: -one[1])]
         self.reasons.setText("\n".join([*([f"{row.verdict}: {row.why}"] if row.why else []), *lines]))
         self.reasons.setVisible(True)
@@ -261,6 +260,5 @@ class ProofPanel(QFrame):
                 cell.setText(text)
             cells[0].setObjectName("quiet")
             for cell in cells[1:]:
-                cell.setObjectName("part" if line[3] else "quiet" if number == 0 else "")
-                cell.style().polish(cell)
+                set_look(cell, "part" if line[3] else "quiet" if number == 0 else "")
                 cell.setToolTip("differs" if line[3] else "")

@@ -27,6 +27,7 @@ from ....core.project import set_standing_preset, standing_preset
 from ....core.shelves import Shelf, shelf_for, user_shelves
 from ... import theme
 from ...flow import Flow
+from ...labels import set_look
 from ...measuring import Measuring
 from ...work import Work
 from ..place import PlacePage
@@ -261,8 +262,7 @@ class PresetsPlace(PlacePage):
 
     def _tell(self, text: str, warn: bool = False) -> None:
         self.message.setText(text)
-        self.message.setObjectName("warn" if warn else "quiet")
-        self.message.style().polish(self.message)
+        set_look(self.message, "warn" if warn else "quiet")
 
     # Measuring
 

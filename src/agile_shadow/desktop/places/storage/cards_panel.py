@@ -41,6 +41,7 @@ from ....core.storage import (
 from ....core.storage.pages import write_card
 from ... import words
 from ...choosing import ask_folder, ask_new_file
+from ...labels import set_look
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
@@ -223,8 +224,7 @@ class CardsPanel(QWidget):
         card, names = row.card, {shelf.id: shelf.name for shelf in self._work.session.project.shelves}
         if self.ask.isEnabled():  # else it is being asked
             self.says.setText(row.words + ".")
-        self.says.setObjectName("sentence" if row.good else "warn")
-        self.says.style().polish(self.says)
+        set_look(self.says, "sentence" if row.good else "warn")
         shelves = " and ".join(names.get(one, "a shelf that is not in the project") for one in card.shelves)
         on = f"copied to {shelves}" if shelves else "its files stayed where they are"
         over = f"; {len(card.passed_over)} skipped" if card.passed_over else ""

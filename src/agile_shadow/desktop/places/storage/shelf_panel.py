@@ -14,6 +14,7 @@ from ....core.shelves import SECOND
 from ....core.storage import ROOM_KINDS, Room, RoomKind, age_words
 from ... import theme, words
 from ...flow import FlowLayout
+from ...labels import set_look
 from .picture import KIND_TIPS, KIND_WORDS, RoomPicture, paint_kind
 from .shelves import ShelfRow, shelf_words
 
@@ -174,8 +175,7 @@ class ShelfPanel(QWidget):
         self.role.setText(f"for {shelf.role}")
         self.path.setText(str(shelf.root))
         self.says.setText(shelf_words(row))
-        self.says.setObjectName("quiet" if row.state.present and not row.missing else "warn")
-        self.says.style().polish(self.says)
+        set_look(self.says, "quiet" if row.state.present and not row.missing else "warn")
         self.for_all.setChecked(row.for_all)
         self.remove.setEnabled(not used)
         self.remove.setToolTip("It holds files of this project." if used else "The folder and its files are kept.")
@@ -197,8 +197,7 @@ class ShelfPanel(QWidget):
             self.last.setText("Never read as a whole")
             return
         self.last.setText(f"Read {age_words(time.time() - kept.ended)}: {kept.said()}")
-        self.last.setObjectName("warn" if kept.lost else "quiet")
-        self.last.style().polish(self.last)
+        set_look(self.last, "warn" if kept.lost else "quiet")
         self.found.setText(f"{needing(len(kept.lost))}…" if kept.lost else "Show…")
 
     def show_room(self, room: Room | None) -> None:

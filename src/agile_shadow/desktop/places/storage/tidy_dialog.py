@@ -35,6 +35,7 @@ from ....core.storage import (
 from ....core.time import clock_text
 from ... import words
 from ...flow import at_the_end
+from ...labels import set_look
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
 
@@ -182,8 +183,7 @@ class TidyDialog(QDialog):
             parts.append(f"Could not be shown, for their originals are away: {names}{more}.")
         parts += self.plan.kept[:2]
         self.shows.setText(" ".join(parts) or "What the timelines show stays as it is.")
-        self.shows.setObjectName("warn" if self.plan.on_nothing else "quiet")
-        self.shows.style().polish(self.shows)
+        set_look(self.shows, "warn" if self.plan.on_nothing else "quiet")
 
     def _remove(self, for_good: bool = False) -> None:
         if self.plan is None:

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from fractions import Fraction
-
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
-from ....core.media.peaks import PER_SECOND, Peaks
+from ....core.media.peaks import Peaks
 from ....core.project import Clip
 from ....core.switch import Choice
 from ....core.timeline import NO_COLOUR, Block, out_of_step
 from ... import theme
 from ...marks import paint_block
+from ...texts import fitted, width_of
 from .rows import HEAD, ROOMY, Rows
 from .scene import BlockScene
+from .waves import Stretch
 
 _NAME_ROOM, _LEAST_PLATE = 76, 26  # pixels of a block beside its poster, and of a plate
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
-_WAVE = 0xB00B0C10  # dark ink, premultiplied
 
 
 def _body(rect: QRectF) -> QRectF:
@@ -108,19 +106,17 @@ def _paint_plate(painter: QPainter, body: QRectF, name: str, words: list[str], c
     painter.save()
     painter.setClipRect(body)
     painter.setFont(theme.sans(9, True))
-    metrics = painter.fontMetrics()
     text = ", ".join(words)
-    wanted = max(metrics.horizontalAdvance(name), len(text) * 6) + 14
+    wanted = max(width_of(name, 9, True), len(text) * 6) + 14
     label = QRectF(body.x() + 5, body.y() + 5, min(float(wanted), room), min(34.0, body.height() - 8))
     painter.fillRect(label, _PLATE)
     painter.setPen(_ON_PLATE)
     inside = label.adjusted(4, 1, -2, -1)
     wide = int(inside.width())
-    painter.drawText(inside, Qt.AlignmentFlag.AlignTop, metrics.elidedText(name, Qt.TextElideMode.ElideRight, wide))
+    painter.drawText(inside, Qt.AlignmentFlag.AlignTop, fitted(name, 9, wide, bold=True))
     painter.setFont(theme.sans(8))
-    told = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, wide)
     painter.setPen("#ffb09a" if any(word.endswith((" late", " early")) for word in words) else _ON_PLATE)
-    painter.drawText(inside, Qt.AlignmentFlag.AlignBottom, told)
+    painter.drawText(inside, Qt.AlignmentFlag.AlignBottom, fitted(text, 8, wide))
     painter.restore()
 
 
@@ -143,37 +139,25 @@ def _paint_sound_plate(painter: QPainter, body: QRectF, name: str, words: list[s
     lost = any(word.endswith((" late", " early")) for word in words)
     text = ", ".join([*words, name] if lost else [name, *words])
     painter.setFont(theme.sans(8))
-    room = int(min(body.width() - 12, painter.fontMetrics().horizontalAdvance(text) + 8))
+    room = int(min(body.width() - 12, width_of(text, 8) + 8))
     if room < 14:
         return
     label = QRectF(body.x() + 5, body.y() + 3, room, 14)
     painter.fillRect(label, _PLATE)
     painter.setPen("#ffb09a" if lost else _ON_PLATE)
-    told = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room - 6)
-    painter.drawText(label.adjusted(3, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, told)
+    painter.drawText(label.adjusted(3, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, fitted(text, 8, room - 6))
 
 
 def _paint_wave(painter: QPainter, scene: BlockScene, block: Block, body: QRectF, wave: Peaks) -> None:
     """The peaks of what the block plays, filled, a column for every pixel in sight."""
-    rate: Fraction = scene.line.rate
-    left, right = max(body.left(), float(HEAD)), min(body.right(), float(scene.rows.width))
+    left, right = int(max(body.left(), float(HEAD))), int(min(body.right(), float(scene.rows.width)))
     if right - left < 4:
         return
-    xs = np.arange(int(left), int(right))
-    seconds = float(block.source_start) + (xs - body.left()) / scene.rows.scale * float(block.speed) / float(rate)
-    numbers = (seconds * PER_SECOND).astype(np.int64)
-    span = max(1, int(1 / scene.rows.scale * abs(float(block.speed)) / float(rate) * PER_SECOND))
-    loud = np.zeros(len(numbers))
-    for step in range(0, span, max(1, span // 8)):
-        loud = np.maximum(loud, wave[np.clip(numbers + step, 0, len(wave) - 1)])
+    step = float(block.speed) / scene.rows.scale / float(scene.line.rate)
     half = max(1, (int(body.height()) - 8) // 2)
-    tall = np.maximum(0.5, np.minimum(1.0, loud / 255 * 10 ** (block.effects.gain / 20)) ** 0.6 * half)
-    away = np.abs(np.arange(2 * half) - half + 0.5)  # filled from the middle to both sides
-    inked = away[:, None] <= tall[None, :]
-    high = 2 * half
-    pixels = np.where(inked, np.uint32(_WAVE), np.uint32(0))
-    image = QImage(pixels.tobytes(), len(xs), high, 4 * len(xs), QImage.Format.Format_ARGB32_Premultiplied)
-    painter.drawImage(QPointF(int(left), body.top() + (body.height() - high) / 2), image)
+    begin = float(block.source_start) + (left - body.left()) * step
+    image = scene.sights.wave_images.of(wave, Stretch(begin, step, block.effects.gain, right - left, half))
+    painter.drawImage(QPointF(left, body.top() + body.height() / 2 - half), image)
 
 
 def paint_fades(painter: QPainter, rows: Rows, block: Block, rect: QRectF) -> None:

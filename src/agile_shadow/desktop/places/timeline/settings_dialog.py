@@ -23,6 +23,7 @@ from ....core.project import Project
 from ....core.time import rate_label, rate_text
 from ....core.timeline import SOUND_RATES, Settings, first_timecode, with_settings
 from ...flow import at_the_end
+from ...labels import set_warned
 
 RATES = tuple(Fraction(n, d) for n, d in (
     (24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (48, 1), (50, 1), (60000, 1001), (60, 1)
@@ -146,8 +147,7 @@ class TimelineSettingsDialog(QDialog):
             problem = ""
         except ValueError as error:
             told, problem = (), str(error)
-        self.says.setProperty("warned", bool(problem))
-        self.says.style().polish(self.says)
+        set_warned(self.says, bool(problem))
         text = problem[:1].upper() + problem[1:] if problem else " ".join(told)
         self.says.setText(text or "Blocks keep their moments in time.")
         self.take.setEnabled(not problem)

@@ -20,6 +20,7 @@ from ....core.media.strip import StripRequest, strip
 from ....core.project import Clip, Project
 from ...posters import Posters
 from ...work import Work
+from .waves import WaveImages
 
 Strip = list[tuple[float, QPixmap]]
 Pictures = list[tuple[float, bytes]]
@@ -42,6 +43,7 @@ class Sights:
         self._waves: dict[str, NDArray[np.uint8] | None] = {}
         self._strips: OrderedDict[str, Strip] = OrderedDict()
         self._closed = False
+        self.wave_images = WaveImages()
         self.version = 0  # counts what has come
 
     def poster(self, project: Project, clip: Clip) -> QPixmap | None:
