@@ -34,11 +34,11 @@ from agile_shadow.core.media.signature import (
     signature_place,
 )
 from agile_shadow.core.media.telling import POINTS, fine_of, packed_points, unpacked_points
-from agile_shadow.core.pairs import Proof
+from agile_shadow.core.pairs import FileRef, Original, Proof
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.pairs.pair import ProvenResult
 from agile_shadow.core.presets import Proxies
-from agile_shadow.core.project import ProjectSession, load_project
+from agile_shadow.core.project import Clip, ProjectSession, load_project
 from agile_shadow.core.proof import prover as proof
 from agile_shadow.core.proof.every import Stray, strays
 from agile_shadow.core.proof.making import make_proven_proxy
@@ -47,7 +47,9 @@ from agile_shadow.core.proof.signed import _is_apart
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
 from agile_shadow.core.storage.outside import keep_to_limit
 from agile_shadow.core.upkeep import tasks
+from agile_shadow.core.upkeep.missing import Missing, find_again
 from agile_shadow.core.upkeep.proving import due, prove_request
+from agile_shadow.core.upkeep.recognising import Recognised, RecogniseRequest, Wanted, recognise
 from agile_shadow.core.upkeep.search import Search
 from agile_shadow.stand_ins.elsewhere import Derived, DrawnClip, Motion, write_original, write_proxy
 from tests.footage import ingest, preset
@@ -513,3 +515,65 @@ def test_the_filter_left_out_does_not_show(tmp_path: Path, monkeypatch: pytest.M
             pictures.append(np.stack(frames).astype(float))
         difference[scale] = float(np.abs(pictures[0] - pictures[1]).mean())
     assert 0 < difference[Fraction(1, 4)] < 0.5 and difference[Fraction(1)] == 0
+
+
+def missing_of(signed: Signed) -> Missing:
+    """Its original as a project knows it that has taken no checksum."""
+    size, modified = status(signed.path)
+    original = Original(FileRef("shelf", signed.path.name), probe(signed.path), size, modified)
+    clip = Clip("c", "A001", original)
+    return Missing(clip, "original", original.file, original.info, size, "Boathouse", signed.path)
+
+
+def as_large(path: Path, target: Path, size: int) -> Path:
+    """The same recording, with room after it that players pass over."""
+    data = path.read_bytes()
+    room = size - len(data)
+    assert room >= 8
+    target.write_bytes(data + room.to_bytes(4, "big") + b"free" + bytes(room - 8))
+    return target
+
+
+@pytest.fixture
+def lookalike(signed: Signed, tmp_path: Path) -> Path:
+    """Another recording of the size and the data of the original, which is of the size that both can have."""
+    other = write_original(replace(signed.drawn, take=2), tmp_path / "other")
+    size = max(other.stat().st_size, signed.path.stat().st_size) + 64
+    as_large(signed.path, signed.path.with_name("large.mov"), size).replace(signed.path)
+    made(signed.path, tmp_path / "again.mov")
+    found = as_large(other, tmp_path / "elsewhere.mov", size)
+    assert replace(probe(found), size=0) == replace(probe(signed.path), size=0)
+    return found
+
+
+def test_a_missing_original_is_known_again_by_what_it_showed(signed: Signed, lookalike: Path, tmp_path: Path) -> None:
+    lost, place = missing_of(signed), tmp_path / "elsewhere"
+    place.mkdir()
+    lookalike.rename(place / signed.path.name)  # its name as well
+    found = find_again([lost], [place], InlinePool())
+    assert found.found == () and [one.clip.id for one in found.still] == ["c"]
+    signed.path.rename(place / "renamed.mov")
+    again = find_again([lost], [place], InlinePool()).found
+    assert [(one.path.name, one.verdict) for one in again] == [("renamed.mov", "certain")]
+    assert again[0].findings[-1].says == "the same picture at 4 frames"
+
+
+def test_without_what_it_showed_name_and_data_decide(signed: Signed, lookalike: Path, tmp_path: Path) -> None:
+    lost, place = missing_of(signed), tmp_path / "elsewhere"
+    signature_place(signed.path, lost.size, lost.clip.original.modified).unlink()
+    place.mkdir()
+    lookalike.rename(place / "renamed.mov")
+    assert [one.verdict for one in find_again([lost], [place], InlinePool()).found] == ["likely"]
+    (place / "renamed.mov").rename(place / signed.path.name)
+    assert [one.verdict for one in find_again([lost], [place], InlinePool()).found] == ["certain"]
+
+
+def test_a_file_that_cannot_be_read_is_not_told_apart(signed: Signed, tmp_path: Path) -> None:
+    size, modified = status(signed.path)
+    wanted = Wanted(signed.path, size, modified)
+    torn = tmp_path / "torn.mov"
+    torn.write_bytes(signed.path.read_bytes()[:2000])
+    assert recognise(RecogniseRequest(wanted, torn, 60), quiet) is None
+    assert recognise(RecogniseRequest(wanted, signed.path, 61), quiet) is None
+    assert recognise(RecogniseRequest(replace(wanted, modified=1), signed.path, 60), quiet) is None
+    assert recognise(RecogniseRequest(wanted, signed.path, 60), quiet) == Recognised(True, 4)

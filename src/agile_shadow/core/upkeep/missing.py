@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Literal, NamedTuple
 
+from ..amounts import counted
 from ..errors import Cancelled, ShadowError
 from ..hashing import checksum_of
 from ..jobs import Executor
@@ -21,6 +22,7 @@ from ..pairs import FileRef, Proxy
 from ..project import Clip, Project
 from .listing import Found, Left, files_at
 from .probing import ProbeRequest, probe_or_reason
+from .recognising import Recognised, RecogniseRequest, Wanted, recognise
 from .taking import reference_of, with_proxy
 
 Part = Literal["original", "proxy"]
@@ -179,7 +181,8 @@ def find_again(
     wanted: Sequence[Missing], places: Iterable[Path], pool: Executor,
     report: Callable[[str, float], None] = lambda what, part: None, stopped: Callable[[], bool] = lambda: False,
 ) -> FoundAgain:  # fmt: skip
-    """Look through places for missing files: by size and checksum, else by size, name and what the file is.
+    """Look through places for missing files: by size and checksum, else by size, name, what the file is and what an
+    original showed when its proxy was made.
 
     Raises ShadowError for a place that is not there, Cancelled once it is ``stopped``. Reads whole files only where
     their size fits and a checksum is known that the name does not already confirm.
@@ -250,7 +253,25 @@ def _compared(
     if not isinstance(info, MediaInfo) or replace(info, size=0) != replace(one.info, size=0):
         return None
     findings.append(Sign("data", 8.0, "all that the file says of itself is the same"))
-    return Again(one, file.path, "certain" if named else "likely", tuple(findings))
+    seen = _recognised(one, file.path, pool)
+    if seen is not None and not seen.same:
+        return None  # cameras use names again, and give files of one length one size
+    if seen is not None:
+        findings.append(Sign("picture", 20.0, f"the same picture at {counted(seen.frames, 'frame')}"))
+    return Again(one, file.path, "certain" if named or seen is not None else "likely", tuple(findings))
+
+
+def _recognised(one: Missing, path: Path, pool: Executor) -> Recognised | None:
+    """Whether it shows the pictures of a missing original; None where these are not known."""
+    if one.part != "original" or one.path is None or one.info.kind != "video":
+        return None
+    wanted = Wanted(one.path, one.size, one.clip.original.modified)
+    request = RecogniseRequest(wanted, path, one.info.frames, one.info.sequence_rate)
+    future: Future[Recognised | None] = pool.submit(recognise, request)
+    try:
+        return future.result()
+    except ShadowError:
+        return None
 
 
 def take_again(project: Project, found: Iterable[Again], place: Path) -> Project:
