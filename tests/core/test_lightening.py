@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from agile_shadow.core.compositing import Compositor, Window, sketched
+from agile_shadow.core.compositing import compositor as compositor_module
 from agile_shadow.core.errors import MediaError
 from agile_shadow.core.media import FrameReader, to_bgra
 from agile_shadow.core.media.lightening import Light, light_at
@@ -335,3 +336,37 @@ def test_at_its_own_speed_or_where_decoding_keeps_up_frames_are_decoded(
     monkeypatch.setattr(type(file.reader.index), "intra", True)
     assert not seen(8, 2.1) and seen(8, 1.9), "of frames that stand alone only those are decoded that are shown"
     compositor.close()
+
+
+def test_what_a_frame_is_shown_from_is_asked_once(
+    project: Project, film: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[str] = []
+
+    def counted(project: Project, *more: Any) -> Any:
+        asked.append(project.showing)
+        return choose(project, *more)
+
+    monkeypatch.setattr(compositor_module, "choose", counted)
+    program, presence = ClipProgram.of(named(project, "PCK_0007")), Presence()
+    compositor, window = Compositor(presence, limit=9), Window.all_of((240, 136))
+    try:
+        def kind(shown: Project) -> str:
+            compositor.sketched(shown, program.steps(5), program.aspect, window)
+            drawn = compositor.picture(shown, program.steps(5), program.aspect, window)
+            return drawn.shown[0].choice.kind
+
+        proxies = project.but(showing="proxies")
+        assert kind(proxies) == kind(proxies) == "proxy" and asked == ["proxies"]
+        assert kind(project.but(showing="originals")) == "original" and len(asked) == 2
+        proxy = project.place_or_none(named(project, "PCK_0007").proxies[-1].file)
+        assert proxy is not None and kind(proxies) == "proxy"
+        presence.tell(proxy, False)
+        assert kind(proxies) == "original", "it went meanwhile"
+        presence.tell(proxy, True)
+        assert kind(proxies) == "proxy"
+        for frame in range(300):
+            compositor.sketched(proxies, program.steps(frame % program.length), program.aspect, window)
+        assert len(compositor._chosen) <= 65
+    finally:
+        compositor.close()

@@ -6,6 +6,8 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QObject, QRectF
 from PySide6.QtGui import QColor, QFontMetrics, QImage, QPainter, QPixmap
@@ -17,6 +19,8 @@ from agile_shadow.core.playback import MeterReading
 from agile_shadow.desktop import theme
 from agile_shadow.desktop.labels import set_look, set_warned
 from agile_shadow.desktop.marks import paint_block
+from agile_shadow.desktop.places.timeline import cut_buttons
+from agile_shadow.desktop.places.timeline.cut_buttons import _WAITS, CutButtons
 from agile_shadow.desktop.places.timeline.waves import Stretch, WaveImages, drawn
 from agile_shadow.desktop.status_strip import StatusStrip
 from agile_shadow.desktop.texts import END, MIDDLE, fitted, width_of
@@ -134,3 +138,37 @@ def test_a_mark_leaves_the_painter_as_it_was(qapp: QApplication, kind: str) -> N
     painter.end()
     image = canvas.toImage()
     assert any(image.pixelColor(x, y) != QColor("white") for x in range(20) for y in range(20))
+
+
+STEP_NAMES = st.sampled_from([None, "Append A001", "Trim"])
+
+
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.tuples(st.dictionaries(st.sampled_from(list(_WAITS)), st.booleans()), STEP_NAMES, STEP_NAMES)))
+def test_buttons_say_what_they_wait_for_however_they_came_to_it(
+    qapp: QApplication, steps: list[tuple[dict[str, bool], str | None, str | None]]
+) -> None:
+    one = CutButtons(lambda identity: None)
+    now = dict.fromkeys(_WAITS, True)
+    for wanted, undo, redo in steps:
+        now |= wanted
+        one.name_steps(undo, redo)
+        one.enable(now)
+        fresh = CutButtons(lambda identity: None)
+        fresh.name_steps(undo, redo)
+        fresh.enable(now)
+        for identity, button in one.buttons.items():
+            assert button.isEnabled() == now[identity]
+            assert button.toolTip() == fresh.buttons[identity].toolTip()
+            assert (_WAITS[identity] in button.toolTip()) == (not now[identity])
+
+
+def test_buttons_that_stay_as_they_are_are_not_touched(qapp: QApplication, monkeypatch: pytest.MonkeyPatch) -> None:
+    buttons, touched = CutButtons(lambda identity: None), []
+    monkeypatch.setattr(cut_buttons, "enable", lambda button, on, waits: touched.append(button))
+    now = dict.fromkeys(_WAITS, False)
+    buttons.enable(now)
+    buttons.enable(now)
+    assert len(touched) == len(_WAITS)
+    buttons.enable(now | {"cut": True})
+    assert touched[-1] is buttons.buttons["cut"] and len(touched) == len(_WAITS) + 1

@@ -19,7 +19,7 @@ from ..late import cv2
 from ..media.lightening import Light
 from ..media.pictures import to_pixels
 from ..media.sequence import exists
-from ..project import Project
+from ..project import Clip, Project
 from ..switch import Choice, Presence, choose
 from ..timeline import PLAIN, Block, Side, Timeline
 from .clear import may_be_clear
@@ -36,6 +36,7 @@ _LARGEST_TITLE = (4096, 4096)  # pixels at which text is drawn; beyond that it i
 _HELPERS = 2  # layers drawn side by side
 _PACE_OVER, _PACE_FROM = 50, 5  # frames
 _STILL = Fraction(0)
+_CHOICES = 64  # kept
 
 
 def step_of(speed: Fraction) -> int:
@@ -106,6 +107,8 @@ class Compositor:
         self._helpers: ThreadPoolExecutor | None = None
         self.paces = Paces()
         self._sketches = Sketches()
+        self._chosen_in: tuple[Project | None, int] = (None, -1)
+        self._chosen: dict[tuple[str, Side | None, Fraction], Choice] = {}
 
     def close(self) -> None:
         """Let go of all files."""
@@ -157,7 +160,7 @@ class Compositor:
                 titled = layer.block.title is not None
                 results.append((None, _title(layer, aspect, window, weight, self._deep) if titled else None))
                 continue
-            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+            choice = self._choice(project, clip, layer)
             picture = self._sketch_for(choice, layer.seconds - choice.lead, speed)
             if picture is None:
                 return None
@@ -236,13 +239,24 @@ class Compositor:
         file = self.files.last(drawn.shown[0].choice.path)
         return (file.reader, drawn.shown[0].choice.lead) if file is not None else None
 
+    def _choice(self, project: Project, clip: Clip, layer: Layer) -> Choice:
+        """The file of a layer. Asked twice for a picture that stands, for its sketch and for itself, and again for each
+        frame of a stretch: the last ones are kept for as long as the project and what is there are the same."""
+        state = project, self.presence.version
+        if self._chosen_in[0] is not project or self._chosen_in[1] != state[1] or len(self._chosen) > _CHOICES:
+            self._chosen_in, self._chosen = state, {}
+        key = clip.id, layer.block.pin, layer.seconds
+        if key not in self._chosen:
+            self._chosen[key] = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+        return self._chosen[key]
+
     def _found(self, project: Project, layer: Layer, light: Light) -> _Found:
         """The file of a layer, open; what is missing is told and the other side taken."""
         clip = project.clip(layer.block.clip)
         if layer.block.title is not None or clip is None:
             return _Found()
         while True:
-            choice = choose(project, clip, self.presence, layer.seconds, layer.block, self._only)
+            choice = self._choice(project, clip, layer)
             if choice.path is None:
                 return _Found(choice)
             try:

@@ -39,10 +39,13 @@ class PartsPath(_Recorded):
     """The files of one recording in order, ``CLP_0007.MOV + CLP_0008.MOV``."""
 
 
+_KINDS: dict[Form, type[Path]] = {"file": pathlib.PosixPath, "sequence": SequencePath, "parts": PartsPath}
+
+
 def as_form(path: Path, form: Form) -> Path:
     """The same path as what it stands for."""
-    kinds = {"file": Path, "sequence": SequencePath, "parts": PartsPath}
-    return kinds[form](path)
+    kind = _KINDS[form]
+    return path if type(path) is kind else kind(path)
 
 
 def form_of(path: Path) -> Form:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path, PurePosixPath
 
 from ..drives import drives
@@ -32,7 +33,7 @@ class Shelf:
     def locate(self, relative: str) -> Path:
         """The place of a path below the shelf, by name only: touches no drive. Raises ShelfError if it leaves it."""
         if relative and relative[0] != "/" and ".." not in relative:
-            place = Path(f"{self.root}/{relative}")  # at one go: of thousands of files while somebody waits
+            place = _placed(str(self.root), relative)
             if place != self.root:
                 return place
         pure = PurePosixPath(relative)
@@ -55,6 +56,11 @@ class Shelf:
     def is_present(self) -> bool:
         """Whether the folder is there now. Touches the drive."""
         return self.root.is_dir()
+
+
+@lru_cache(maxsize=8192)  # of thousands of files while somebody waits, and of few again and again
+def _placed(root: str, relative: str) -> Path:
+    return Path(f"{root}/{relative}")
 
 
 def place_of(path: Path, shelves: tuple[Shelf, ...]) -> tuple[Shelf, str] | None:

@@ -34,6 +34,7 @@ class CutButtons(QWidget):
         super().__init__()
         self.buttons: dict[str, QPushButton] = {}
         self._labels: tuple[str | None, str | None] = ("", "")
+        self._known: dict[str, tuple[bool, str]] = {}  # whether each can be pressed, and what it says of itself
         flow = FlowLayout(4, 4)
         for identity, title in _BUTTONS:
             button = QPushButton(title)
@@ -46,9 +47,12 @@ class CutButtons(QWidget):
         self.setLayout(flow)
 
     def enable(self, wanted: Mapping[str, bool]) -> None:
-        """Which can be pressed."""
+        """Which can be pressed. Asked at every frame while the hand moves: only what is another is touched."""
         for identity, enabled in wanted.items():
-            enable(self.buttons[identity], enabled, _WAITS[identity])
+            button = self.buttons[identity]
+            if self._known.get(identity) != (enabled, button.toolTip()):
+                enable(button, enabled, _WAITS[identity])
+                self._known[identity] = enabled, button.toolTip()
 
     def name_steps(self, undo: str | None, redo: str | None) -> None:
         """What undo would take back, and redo do again."""

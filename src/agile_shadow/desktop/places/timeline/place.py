@@ -201,13 +201,13 @@ class TimelinePlace(PlacePage):
         markable = self.panel.clip is not None and self.panel.loaded
         under = any(track.block_at(self._position) is not None for track in line.tracks)
         stretch = line.mark_in is not None or line.mark_out is not None
+        self.buttons.name_steps(session.undo_label, session.redo_label)
         self.buttons.enable({
             "append": markable, "insert": markable, "overwrite": markable, "exchange": markable and under,
             "cut": under, "dissolve": bool(line.length), "title": bool(line.rate),
             "lift": bool(self.view.chosen) or stretch, "remove": bool(self.view.chosen) or stretch,
             "undo": session.undo_label is not None, "redo": session.redo_label is not None,
         })  # fmt: skip
-        self.buttons.name_steps(session.undo_label, session.redo_label)
 
     def _show_placing(self) -> None:
         """The block that can be placed in the viewer: the one selected, where it is what is seen."""
