@@ -67,6 +67,10 @@ class PlayerPanel(QWidget):
         self._say.setSingleShot(True)
         self._say.setInterval(_WORDS)
         self._say.timeout.connect(self._say_position)
+        self._painted = QTimer(self)  # of no time: what is posted, as painting is, comes before timers
+        self._painted.setSingleShot(True)
+        self._painted.setInterval(0)
+        self._painted.timeout.connect(self._after_painting)
 
     def _build(self) -> None:
         layout = QVBoxLayout(self)
@@ -310,9 +314,13 @@ class PlayerPanel(QWidget):
         picture = self.player.take_due()
         if picture is not None:
             self.viewer.show_picture(picture)
-            if self._say.isActive():
-                self._say_position()
-            self.picture_came.emit()
+            self._painted.start()
+
+    def _after_painting(self) -> None:
+        """All else that is to be said of a picture comes after it: the hand waits for the picture."""
+        self.picture_came.emit()
+        if self._say.isActive():
+            self._say_position()
 
     # Marks
 
