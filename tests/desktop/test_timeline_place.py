@@ -583,3 +583,19 @@ def test_a_project_from_elsewhere_with_paths_that_leave_their_shelf_is_drawn(
     panel = window.timeline.panel
     qtbot.waitUntil(lambda: panel.viewer.mark_text == "MISSING", timeout=10_000)
     assert not window.timeline.view.grab().isNull()  # drawn without an error, which would fail the test
+
+
+def test_flipping_the_switch_draws_the_blocks_anew_in_a_turn_of_its_own(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    window = cutting(qtbot, film, open_window)
+    view, session = window.timeline.view, window.work.session
+    QApplication.processEvents()
+    before = view._still.picture(session.project)
+    was = before.toImage()
+    session.edit("x", lambda now: now.but(showing="originals" if now.showing == "proxies" else "proxies"))
+    assert view._still.picture(session.project).toImage() == was, "the viewer's picture comes first"
+    qtbot.waitUntil(lambda: view._still.picture(session.project).toImage() != was, timeout=5_000)
+    flipped = view._still.picture(session.project).toImage()
+    session.edit("x", lambda now: now.but(timeline=edits.trim(now.timeline, pictures(window)[0].id, "end", -2)))
+    assert view._still.picture(session.project).toImage() != flipped, "an edit is drawn at once"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QPainter, QPixmap
 
 from ....core.project import Project
@@ -31,9 +31,15 @@ class Still:
         self._drawn_of: tuple[object, ...] = ()
         self._kinds: dict[tuple[str, str | None], Choice] = {}
         self._kinds_of: tuple[object, ...] = ()
+        self._in_turn = False
+        self._turn = QTimer(view)
+        self._turn.setSingleShot(True)
+        self._turn.setInterval(0)
+        self._turn.timeout.connect(self._its_turn)
 
     def picture(self, project: Project) -> QPixmap:
-        """All but the playhead."""
+        """All but the playhead. Where only something else of the project has changed, as what its blocks play from when
+        the switch is flipped, it is drawn anew in the next turn: the picture in the viewer comes first."""
         view, rows, ratio = self._view, self._view.rows, self._view.devicePixelRatioF()
         kinds: tuple[Kind, ...] = ("picture", "sound")
         targets = frozenset(track.id for kind in kinds if (track := view.target(kind)) is not None)
@@ -42,13 +48,20 @@ class Still:
             view.chosen, targets, view.gesture.caught, view.baked, self._presence.version, self._sights.version,
             view.shows_sights,
         )  # fmt: skip
-        same = len(drawn_of) == len(self._drawn_of) and all(map(_same, drawn_of, self._drawn_of))
-        if not same or self._pixmap is None:
+        same = [_same(*pair) for pair in zip(drawn_of, self._drawn_of, strict=True)] if self._drawn_of else [False]
+        if self._pixmap is not None and all(same[1:]) and not same[0] and not self._in_turn:
+            self._turn.start()
+        elif self._pixmap is None or not all(same):
+            self._in_turn = False
             self._drawn_of = drawn_of
             self._pixmap = QPixmap(view.size() * ratio)
             self._pixmap.setDevicePixelRatio(ratio)
             self._paint(self._pixmap, project, targets)
         return self._pixmap
+
+    def _its_turn(self) -> None:
+        self._in_turn = True
+        self._view.update()
 
     def _paint(self, pixmap: QPixmap, project: Project, targets: frozenset[str]) -> None:
         view = self._view
