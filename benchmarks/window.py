@@ -19,7 +19,7 @@ from agile_shadow.desktop.window import MainWindow
 from agile_shadow.desktop.work import Work
 from footage import demo_card
 
-_FLIPS = 40
+_FLIPS, _PLACES = 40, 6
 
 
 class Stretch(QObject):
@@ -75,6 +75,7 @@ def measure_window(folder: Path) -> Iterator[tuple[str, float, float, str]]:
     window.show()
     until(lambda: window.ingest.card.start.isEnabled())
     window.command("place_3")
+    until(lambda: len(window.places.all_places()) == _PLACES, 60)  # what the window does by itself after it came
     pause(0.5)
     watch = Stretch()
     window.ingest.card.start.click()

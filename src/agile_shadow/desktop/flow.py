@@ -18,16 +18,29 @@ def at_the_end(*widgets: QWidget) -> QHBoxLayout:
 
 
 class FlowLayout(QLayout):
-    """Lines of widgets, each as high as its highest; the height follows from the width."""
+    """Lines of widgets, each as high as its highest; the height follows from the width.
+
+    What its widgets want is asked once, until one of them says that it wants something else: it is looked at many
+    times while a window is laid out.
+    """
 
     def __init__(self, across: int = 6, down: int = 6) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
+        self._wants: list[tuple[QLayoutItem, QSize]] | None = None
+        self._least: QSize | None = None
+        self._heights: dict[int, int] = {}  # by width
         self._across, self._down = across, down
         self.setContentsMargins(0, 0, 0, 0)
 
+    def invalidate(self) -> None:
+        super().invalidate()
+        self._wants = self._least = None
+        self._heights.clear()
+
     def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
+        self.invalidate()
 
     def count(self) -> int:
         return len(self._items)
@@ -36,6 +49,8 @@ class FlowLayout(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
+        self._wants = self._least = None
+        self._heights.clear()
         return self._items.pop(index) if 0 <= index < len(self._items) else None
 
     def expandingDirections(self) -> Qt.Orientation:
@@ -45,7 +60,9 @@ class FlowLayout(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._arrange(QRect(0, 0, width, 0), False)
+        if width not in self._heights:
+            self._heights[width] = self._arrange(QRect(0, 0, width, 0), False)
+        return self._heights[width]
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
@@ -55,35 +72,38 @@ class FlowLayout(QLayout):
         return self.minimumSize()
 
     def minimumSize(self) -> QSize:
-        size = QSize()
-        for item in self._items:
-            if not item.isEmpty():
-                size = size.expandedTo(item.minimumSize())
-        return QSize(min(size.width(), _LEAST), size.height())
+        if self._least is None:
+            size = QSize()
+            for item in self._items:
+                if not item.isEmpty():
+                    size = size.expandedTo(item.minimumSize())
+            self._least = QSize(min(size.width(), _LEAST), size.height())
+        return self._least
+
+    def _wanted(self) -> list[tuple[QLayoutItem, QSize]]:
+        if self._wants is None:
+            self._wants = [(item, item.sizeHint()) for item in self._items if not item.isEmpty()]
+        return self._wants
 
     def _arrange(self, rect: QRect, place: bool) -> int:
         y = rect.y()
-        line: list[tuple[QLayoutItem, int]] = []
-        x = rect.x()
-        for item in self._items:
-            if item.isEmpty():
-                continue
-            hint = item.sizeHint()
-            width = min(hint.width(), rect.width())
-            if line and x + width > rect.right() + 1:
+        line: list[tuple[QLayoutItem, QSize]] = []
+        x, right, most = rect.x(), rect.right() + 1, rect.width()
+        for item, hint in self._wanted():
+            width = min(hint.width(), most)
+            if line and x + width > right:
                 y += self._close(line, rect.x(), y, place) + self._down
                 line, x = [], rect.x()
-            line.append((item, width))
+            line.append((item, QSize(width, hint.height())))
             x += width + self._across
         return y + (self._close(line, rect.x(), y, place) if line else 0) - rect.y()
 
-    def _close(self, line: list[tuple[QLayoutItem, int]], x: int, y: int, place: bool) -> int:
-        height = max(item.sizeHint().height() for item, _width in line)
-        for item, width in line:
+    def _close(self, line: list[tuple[QLayoutItem, QSize]], x: int, y: int, place: bool) -> int:
+        height = max(size.height() for _item, size in line)
+        for item, size in line:
             if place:
-                high = item.sizeHint().height()
-                item.setGeometry(QRect(QPoint(x, y + (height - high) // 2), QSize(width, high)))
-            x += width + self._across
+                item.setGeometry(QRect(QPoint(x, y + (height - size.height()) // 2), size))
+            x += size.width() + self._across
         return height
 
 

@@ -2,43 +2,28 @@
 
 from __future__ import annotations
 
-import io
 from fractions import Fraction
-from functools import lru_cache
-
-import av
-import numpy as np
-from av.video.stream import VideoStream
 
 from ..media import SAMPLE_RATE, MediaInfo
 from ..presets import Proxies
-from ..proxies.encoders import ENCODERS
 from ..proxies.sounds import kept_bytes_per_sample
 from .numbers import Number
 from .taste import Taste
 
-_FIXED = ("dnxhr-lb", "dnxhr-sq")  # codecs whose frames all have the same number of bytes
+# Bytes of a block of 16 x 16 pixels in codecs whose frames are all of one size (VC-3, SMPTE ST 2019-1).
+_PER_BLOCK = {"dnxhr-lb": Fraction(5888, 255), "dnxhr-sq": Fraction(18944, 255)}
+_SECTOR, _LEAST_SECTORS = 4096, 2  # bytes that a frame is rounded to
 _PER_FRAME = 20  # bytes in the container's tables
 _PER_FILE = 3000
 
 
-@lru_cache(maxsize=512)
 def fixed_frame_bytes(codec: str, width: int, height: int) -> int | None:
-    """Bytes of every frame where the codec fixes them by the picture's size (one blank frame is encoded), else None."""
-    if codec not in _FIXED:
+    """Bytes of every frame where the codec fixes them by the picture's size, else None."""
+    if codec not in _PER_BLOCK:
         return None
-    encoder = ENCODERS[codec]
-    with av.open(io.BytesIO(), "w", format="mov") as container:
-        stream = container.add_stream(
-            encoder.library, rate=25, options=encoder.options(Fraction(25), Proxies(codec=codec))
-        )
-        assert isinstance(stream, VideoStream)
-        stream.width, stream.height, stream.pix_fmt = width, height, encoder.pixel_format
-        blank = av.VideoFrame.from_ndarray(np.zeros((height, width), np.uint8), format="gray")
-        packets = [*stream.encode(blank.reformat(format=encoder.pixel_format)), *stream.encode(None)]
-        for packet in packets:
-            container.mux(packet)
-        return sum(packet.size for packet in packets)
+    blocks = -(-width // 16) * -(-height // 16)
+    sectors = (int(blocks * _PER_BLOCK[codec]) + _SECTOR // 2) // _SECTOR
+    return _SECTOR * max(_LEAST_SECTORS, sectors)
 
 
 def sound_bytes_per_second(info: MediaInfo, settings: Proxies) -> int:
