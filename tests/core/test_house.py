@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import sys
 import tomllib
 from collections.abc import Iterator
 from functools import cache
@@ -11,6 +12,7 @@ from pathlib import Path
 import pytest
 
 import agile_shadow
+from agile_shadow.core import late
 
 ROOT = Path(__file__).parents[2]
 SOURCE = Path(agile_shadow.__file__).parent
@@ -111,3 +113,13 @@ def test_a_public_name_means_one_thing() -> None:
             if isinstance(one, ast.ClassDef) and not one.name.startswith("_"):
                 where.setdefault(one.name, []).append(name)
     assert {name: found for name, found in where.items() if len(found) > 1} == {}
+
+
+def test_a_library_that_cannot_be_loaded_ahead_is_told_when_it_is_used(caplog: pytest.LogCaptureFixture) -> None:
+    missing = late.Late("a_library_that_is_not_there")
+    late.load_ahead(missing)
+    assert "loading ahead" in caplog.text
+    with pytest.raises(ImportError):
+        missing.anything  # noqa: B018
+    late.load_ahead(late.Late("colorsys"))
+    assert "colorsys" in sys.modules

@@ -21,7 +21,7 @@ from agile_shadow.desktop.labels import set_look, set_warned
 from agile_shadow.desktop.marks import paint_block
 from agile_shadow.desktop.places.timeline import cut_buttons
 from agile_shadow.desktop.places.timeline.cut_buttons import _WAITS, CutButtons
-from agile_shadow.desktop.places.timeline.waves import Stretch, WaveImages, drawn
+from agile_shadow.desktop.places.timeline.waves import WaveImages, WavePart, drawn
 from agile_shadow.desktop.status_strip import StatusStrip
 from agile_shadow.desktop.texts import END, MIDDLE, fitted, width_of
 
@@ -44,21 +44,21 @@ def inked(image: QImage) -> NDArray[np.bool_]:
 
 def test_a_wave_is_as_high_as_it_is_loud(qapp: QApplication) -> None:
     wave = np.repeat(np.array([0, 255, 0, 64], np.uint8), PER_SECOND)  # a second each
-    found = inked(drawn(wave, Stretch(0.0, 0.25, 0.0, 16, 10)))
+    found = inked(drawn(wave, WavePart(0.0, 0.25, 0.0, 16, 10)))
     assert found.shape == (20, 16)
     heights = found.sum(axis=0)
     assert list(heights[0:4]) == [2] * 4 == list(heights[8:12]), "silence is a line"
     assert list(heights[4:8]) == [20] * 4
     assert all(4 <= high < 12 for high in heights[12:])
     assert (found == found[::-1]).all(), "from the middle to both sides"
-    later = inked(drawn(wave, Stretch(1.0, 0.25, -6.0, 4, 10))).sum(axis=0)
+    later = inked(drawn(wave, WavePart(1.0, 0.25, -6.0, 4, 10))).sum(axis=0)
     assert all(8 <= high < 20 for high in later), "begins where it is told, and softer"
-    back = inked(drawn(wave, Stretch(1.9, -0.25, 0.0, 8, 10))).sum(axis=0)
+    back = inked(drawn(wave, WavePart(1.9, -0.25, 0.0, 8, 10))).sum(axis=0)
     assert list(back) == [20] * 5 + [2] * 3, "backward"
 
 
 def test_waves_are_drawn_once_and_never_taken_for_another(qapp: QApplication) -> None:
-    images, stretch = WaveImages(), Stretch(0.0, 0.1, 0.0, 8, 6)
+    images, stretch = WaveImages(), WavePart(0.0, 0.1, 0.0, 8, 6)
     loud, soft = np.full(200, 255, np.uint8), np.full(200, 3, np.uint8)
     first = images.of(loud, stretch)
     assert images.of(loud, stretch) is first

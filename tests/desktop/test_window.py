@@ -475,6 +475,27 @@ def test_a_place_that_is_built_late_knows_what_is_missing(
     assert window.pairs.panel.player.presence.missing_now() == {str(gone)}
 
 
+def test_what_would_stop_the_window_later_is_loaded_once_it_is_there(tmp_path: Path) -> None:
+    """In an interpreter of its own: here everything is loaded already."""
+    code = f"""
+import sys, time
+from pathlib import Path
+from agile_shadow.core.project import report
+from agile_shadow.desktop.starting import make_app, open_window
+app = make_app(["x"])
+window = open_window(Path({str(tmp_path / "film.otio")!r}))
+window.show()
+print("cv2" in sys.modules, report._adapter.cache_info().currsize)
+end = time.monotonic() + 60
+while not (window.places._loaded.is_set() and len(window.places.all_places()) == 6) and time.monotonic() < end:
+    app.processEvents()
+print("cv2" in sys.modules, report._adapter.cache_info().currsize)
+window.close()
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, timeout=100)
+    assert done.stdout.split() == ["False", "0", "True", "1"]
+
+
 def test_starting_loads_no_place_but_the_first(tmp_path: Path) -> None:
     code = "import sys, agile_shadow.desktop.starting\nprint(' '.join(sys.modules))"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

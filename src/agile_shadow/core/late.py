@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 from importlib import import_module
 from typing import Any
+
+log = logging.getLogger(__name__)
 
 
 class Late:
@@ -15,6 +18,15 @@ class Late:
 
     def __getattr__(self, attribute: str) -> Any:
         return getattr(import_module(self._name), attribute)
+
+
+def load_ahead(library: Late) -> None:
+    """Load a library before it is used, on a thread, while nothing moves: until its machine code is there no other
+    thread runs, a sixth of a second where processors are busy. It is not missed until it is used."""
+    try:
+        import_module(object.__getattribute__(library, "_name"))
+    except Exception:
+        log.warning("loading ahead", exc_info=True)
 
 
 cv2: Any = Late("cv2")

@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtWidgets import QApplication, QStackedWidget, QWidget
 
+from ..core.late import cv2, load_ahead
+from ..core.project.report import ready_to_read
 from .folders import Folders
 from .places.place import PlacePage
 
@@ -107,6 +109,8 @@ class LatePlaces(QObject):
         try:
             for name in _MODULES:
                 import_module(f"agile_shadow.desktop.places.{name}")
+            load_ahead(cv2)  # a picture that plays would have to wait for it, and the window with it
+            ready_to_read()
         except Exception:  # it is met again, and told, when the place is built
             log.exception("loading the places")
         self._loaded.set()

@@ -156,6 +156,11 @@ class IngestReport:
         return _adapter().validate_python({**values, "took": values.get("took") or {}})
 
 
+def ready_to_read() -> None:
+    """Have ready what reads reports: the first one is read when a run ends, while somebody looks on."""
+    _adapter()
+
+
 @cache
 def _adapter() -> TypeAdapter[IngestReport]:
     return TypeAdapter(IngestReport)

@@ -62,7 +62,7 @@ class FoundAgain:
     left: tuple[Left, ...]
 
 
-class Lost(NamedTuple):
+class NotThere(NamedTuple):
     """A file that is not there: of which clip, of which of its proxies (None: the original), and where it should be;
     None for a path that leaves its shelf."""
 
@@ -82,7 +82,7 @@ def missing_files(project: Project, away: frozenset[Path] = frozenset()) -> list
     return [_missing(lost, names.get(lost.file.shelf, "an unknown shelf")) for lost in lost_files(project, away)]
 
 
-def _missing(lost: Lost, shelf: str) -> Missing:
+def _missing(lost: NotThere, shelf: str) -> Missing:
     clip, file = lost.clip, lost.file
     path = as_form(Path(lost.path), file.form) if lost.path is not None else None
     if lost.proxy is not None:
@@ -92,7 +92,7 @@ def _missing(lost: Lost, shelf: str) -> Missing:
                    original.checksum_value)  # fmt: skip
 
 
-def lost_files(project: Project, away: frozenset[Path] = frozenset()) -> Iterator[Lost]:
+def lost_files(project: Project, away: frozenset[Path] = frozenset()) -> Iterator[NotThere]:
     """Files of a project that are not there now. Touches drives: each folder is listed once. ``away``: roots of shelves
     that are known to be away, or not to answer: they are not touched.
 
@@ -102,13 +102,13 @@ def lost_files(project: Project, away: frozenset[Path] = frozenset()) -> Iterato
     there = _There(away, project)
     for clip in project.clips:
         if not there.has(clip.original.file):
-            yield from _lost(Lost(clip, None, there.named(clip.original.file)), project, there)
+            yield from _lost(NotThere(clip, None, there.named(clip.original.file)), project, there)
         for proxy in clip.proxies:
             if not there.has(proxy.file):
-                yield from _lost(Lost(clip, proxy, there.named(proxy.file)), project, there)
+                yield from _lost(NotThere(clip, proxy, there.named(proxy.file)), project, there)
 
 
-def _lost(named: Lost, project: Project, there: _There) -> Iterator[Lost]:
+def _lost(named: NotThere, project: Project, there: _There) -> Iterator[NotThere]:
     """It, unless what is no plain path by its name is there all the same."""
     if named.path is not None:
         yield named

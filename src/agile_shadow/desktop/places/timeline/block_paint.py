@@ -14,7 +14,7 @@ from ...marks import paint_block
 from ...texts import fitted, width_of
 from .rows import HEAD, ROOMY, Rows
 from .scene import BlockScene
-from .waves import Stretch
+from .waves import WavePart
 
 _NAME_ROOM, _LEAST_PLATE = 76, 26  # pixels of a block beside its poster, and of a plate
 _PLATE, _ON_PLATE = "#d0101218", "#f2eadb"
@@ -156,7 +156,7 @@ def _paint_wave(painter: QPainter, scene: BlockScene, block: Block, body: QRectF
     step = float(block.speed) / scene.rows.scale / float(scene.line.rate)
     half = max(1, (int(body.height()) - 8) // 2)
     begin = float(block.source_start) + (left - body.left()) * step
-    image = scene.sights.wave_images.of(wave, Stretch(begin, step, block.effects.gain, right - left, half))
+    image = scene.sights.wave_images.of(wave, WavePart(begin, step, block.effects.gain, right - left, half))
     painter.drawImage(QPointF(left, body.top() + body.height() / 2 - half), image)
 
 

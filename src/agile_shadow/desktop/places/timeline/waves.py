@@ -15,7 +15,7 @@ _INK = 0xB00B0C10  # dark, premultiplied
 _KEPT = 256  # images, mostly below 100 kB
 
 
-class Stretch(NamedTuple):
+class WavePart(NamedTuple):
     """What of a wave is drawn: from ``begin`` on (seconds), ``step`` seconds a pixel, at a gain in dB, so many pixels
     wide and high from the middle."""
 
@@ -30,9 +30,9 @@ class WaveImages:
     """The last ones. For the interface thread."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[tuple[int, Stretch], tuple[Peaks, QImage]] = OrderedDict()
+        self._kept: OrderedDict[tuple[int, WavePart], tuple[Peaks, QImage]] = OrderedDict()
 
-    def of(self, wave: Peaks, stretch: Stretch) -> QImage:
+    def of(self, wave: Peaks, stretch: WavePart) -> QImage:
         """``stretch.width`` pixels wide, twice ``half`` high; clear where there is no wave."""
         key = (id(wave), stretch)
         known = self._kept.get(key)
@@ -44,7 +44,7 @@ class WaveImages:
         return known[1]
 
 
-def drawn(wave: Peaks, stretch: Stretch) -> QImage:
+def drawn(wave: Peaks, stretch: WavePart) -> QImage:
     """The peaks, filled, a column for every pixel."""
     tall = _heights(wave, stretch)
     away = np.abs(np.arange(2 * stretch.half) - stretch.half + 0.5)  # filled from the middle to both sides
@@ -54,7 +54,7 @@ def drawn(wave: Peaks, stretch: Stretch) -> QImage:
     return QImage(pixels.tobytes(), wide, high, 4 * wide, QImage.Format.Format_ARGB32_Premultiplied).copy()
 
 
-def _heights(wave: Peaks, stretch: Stretch) -> NDArray[np.float64]:
+def _heights(wave: Peaks, stretch: WavePart) -> NDArray[np.float64]:
     seconds = stretch.begin + np.arange(stretch.width) * stretch.step
     numbers = (seconds * PER_SECOND).astype(np.int64)
     span = max(1, int(abs(stretch.step) * PER_SECOND))
