@@ -135,12 +135,14 @@ def holding(root: Path, *paths: str) -> Project:
 @example("")
 @given(st.lists(st.sampled_from([".", "..", "", "a", "a.", ".a", "day 1", "A..mov"]), max_size=4).map("/".join))
 def test_a_missing_file_is_named_as_its_place_is(path: str) -> None:
-    project = holding(Path("/not there"), path)
-    place = project.place_or_none(project.clips[0].original.file)
-    named = str(place) if place is not None else None
-    assert [lost.path for lost in lost_files(project)] == [named]
-    assert [lost.path for lost in lost_files(project, frozenset({Path("/not there")}))] == [named]
-    assert paths_below(project, frozenset({Path("/")})) == ({named} if named else set())
+    for root in (Path("/not there"), Path("/")):
+        project = holding(root, path)
+        place = project.place_or_none(project.clips[0].original.file)
+        named = str(place) if place is not None else None
+        assert [lost.path for lost in lost_files(project, frozenset({root}))] == [named]
+        assert paths_below(project, frozenset({Path("/")})) == ({named} if named else set())
+        if root != Path("/"):
+            assert [lost.path for lost in lost_files(project)] == [named]
 
 
 def test_paths_below_are_those_of_shelves_that_lie_there(place: Path) -> None:

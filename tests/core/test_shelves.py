@@ -139,3 +139,4 @@ def test_a_path_below_a_shelf_stays_below_it_or_is_refused(relative: str) -> Non
             where.locate(relative)
     else:
         assert where.locate(relative) == Path("/laptop", *parts)
+        assert str(replace(where, root=Path("/")).locate(relative)) == "/" + "/".join(parts)

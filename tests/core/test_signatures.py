@@ -552,10 +552,21 @@ def test_a_missing_original_is_known_again_by_what_it_showed(signed: Signed, loo
     lookalike.rename(place / signed.path.name)  # its name as well
     found = find_again([lost], [place], InlinePool())
     assert found.found == () and [one.clip.id for one in found.still] == ["c"]
+    assert [one.reason for one in found.left] == ["it has the size of a missing file, but is another one"]
     signed.path.rename(place / "renamed.mov")
     again = find_again([lost], [place], InlinePool()).found
     assert [(one.path.name, one.verdict) for one in again] == [("renamed.mov", "certain")]
     assert again[0].findings[-1].says == "the same picture at 4 frames"
+    shutil.copy(place / "renamed.mov", place / "twice.mov")
+    shutil.copy(place / "renamed.mov", place / "longer.mov")
+    with (place / "longer.mov").open("ab") as file:
+        file.write(b"x")
+    found = find_again([lost], [place], InlinePool())
+    assert {Path(one.path).name: one.reason for one in found.left} == {
+        signed.path.name: "it has the size of a missing file, but is another one",
+        "twice.mov": "another file was found for the missing one of its size",
+        "longer.mov": "no missing file has its size",
+    }
 
 
 def test_without_what_it_showed_name_and_data_decide(signed: Signed, lookalike: Path, tmp_path: Path) -> None:

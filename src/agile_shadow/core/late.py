@@ -24,7 +24,7 @@ def load_ahead(library: Late) -> None:
     """Load a library before it is used, on a thread, while nothing moves: until its machine code is there no other
     thread runs, a sixth of a second where processors are busy. It is not missed until it is used."""
     try:
-        import_module(object.__getattribute__(library, "_name"))
+        import_module(library._name)
     except Exception:
         log.warning("loading ahead", exc_info=True)
 

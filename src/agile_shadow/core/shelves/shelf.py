@@ -60,7 +60,7 @@ class Shelf:
 
 @lru_cache(maxsize=8192)  # of thousands of files while somebody waits, and of few again and again
 def _placed(root: str, relative: str) -> Path:
-    return Path(f"{root}/{relative}")
+    return Path(f"{root.rstrip('/')}/{relative}")
 
 
 def place_of(path: Path, shelves: tuple[Shelf, ...]) -> tuple[Shelf, str] | None:

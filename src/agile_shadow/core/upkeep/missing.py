@@ -132,7 +132,7 @@ class _There:
     def __init__(self, away: frozenset[Path], project: Project) -> None:
         self._away = away
         self._names: dict[str, frozenset[str]] = {}
-        self._all = {shelf.id: f"{shelf.root}/" for shelf in project.shelves}
+        self._all = {shelf.id: f"{str(shelf.root).rstrip('/')}/" for shelf in project.shelves}
         self._roots = {
             shelf.id: f"{shelf.root}/" for shelf in project.shelves
             if not any(shelf.root.is_relative_to(root) for root in away)
@@ -198,24 +198,34 @@ def find_again(
         by_size[one.size].append(one)
     found: list[Again] = []
     used: set[Path] = set()
+    refused: set[Path] = set()
     for number, lost in enumerate(wanted):
         going_on()
         report("Searching for missing files", number / max(1, len(wanted)))
-        again = _best(lost, [file for file in by_size.get(lost.size, []) if file.path not in used], pool, going_on)
+        fitting = [file for file in by_size.get(lost.size, []) if file.path not in used]
+        again = _best(lost, fitting, refused, pool, going_on)
         if again is not None:
             used.add(again.path)
             found.append(again)
     known = {(one.missing.clip.id, one.missing.file) for one in found}
     still = tuple(one for one in wanted if (one.clip.id, one.file) not in known)
-    reason = "no missing file has its size"
-    left += [Left(str(one.path), reason) for one in files if one.path not in used]
+    sizes = {one.size for one in wanted}
+    left += [Left(str(one.path), _why_left(one, sizes, refused)) for one in files if one.path not in used]
     return FoundAgain(tuple(found), still, tuple(left))
 
 
+def _why_left(one: Found, sizes: set[int], refused: set[Path]) -> str:
+    if one.size not in sizes:
+        return "no missing file has its size"
+    if one.path in refused:
+        return "it has the size of a missing file, but is another one"
+    return "another file was found for the missing one of its size"
+
+
 def _best(
-    one: Missing, candidates: Sequence[Found], pool: Executor, going_on: Callable[[], None]
+    one: Missing, candidates: Sequence[Found], refused: set[Path], pool: Executor, going_on: Callable[[], None]
 ) -> Again | None:
-    """The file among those of its size that it is."""
+    """The file among those of its size that it is; those that are not are ``refused``."""
     name = PurePosixPath(one.file.path).name
     ranked = sorted(candidates, key=lambda file: (PurePosixPath(file.name).name != name, file.name))
     possible: list[Again] = []
@@ -225,6 +235,8 @@ def _best(
             return again
         if again is not None:
             possible.append(again)
+        else:
+            refused.add(file.path)
     return possible[0] if possible else None
 
 

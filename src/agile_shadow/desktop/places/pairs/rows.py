@@ -269,7 +269,7 @@ class Surroundings:
         """As they are now; touches no drive."""
         return cls(
             {shelf.id: shelf.name for shelf in project.shelves},
-            {shelf.id: f"{shelf.root}/" for shelf in project.shelves},
+            {shelf.id: f"{str(shelf.root).rstrip('/')}/" for shelf in project.shelves},
             presence.missing_now(),
             project.used_clips,
             presence,
