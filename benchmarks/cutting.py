@@ -35,6 +35,7 @@ from ledger import big_project
 from window import Stretch, pause, until
 
 Line = tuple[str, float, float, str]
+_IN_TURN = 10  # frames
 _SECONDS = 30  # that are played, as a rule
 _SEEKS = 60
 _START = """
@@ -193,8 +194,15 @@ def _scrubs(window: MainWindow, project: Project, what: str, wanted: float, rati
     _show(window, line, "proxies")
     panel, random = window.timeline.panel, np.random.default_rng(1)
     frames = [int(n) for n in random.integers(0, 150, _SEEKS)]
-    taken = [_scrubbed(window, frame) for frame in frames]
-    bare = _bare(project, line, frames, (panel.viewer.width(), panel.viewer.height()))
+    readers: dict[str, FrameReader] = {}
+    taken: list[float] = []
+    bare: list[float] = []
+    view = panel.viewer.width(), panel.viewer.height()
+    for first in range(0, len(frames), _IN_TURN):  # in turns, for the machine's pace changes within seconds
+        part = frames[first : first + _IN_TURN]
+        taken += [_scrubbed(window, frame) for frame in part]
+        pause(0.3)  # what the hand leaves to do when it rests
+        bare += _bare(project, line, part, view, readers)
     late = float(np.percentile(taken, 95))
     yield f"scrub to picture, {what}, 95th percentile", late, wanted, " ms"
     yield f"the same against bare seek and convert, {what}", late / float(np.percentile(bare, 95)), ratio, ""
@@ -222,8 +230,9 @@ def _scrubbed(window: MainWindow, frame: int) -> float:
     return 1000 * ((ended[0] if ended else time.perf_counter()) - begun)
 
 
-def _bare(project: Project, line: Timeline, frames: list[int], view: tuple[int, int]) -> list[float]:
-    readers: dict[str, FrameReader] = {}
+def _bare(
+    project: Project, line: Timeline, frames: list[int], view: tuple[int, int], readers: dict[str, FrameReader]
+) -> list[float]:
     taken = []
     place = fit_rectangle(Fraction(line.width, line.height), *view)
     for frame in frames:
