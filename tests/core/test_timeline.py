@@ -230,6 +230,9 @@ def test_a_loss_of_step_is_told_and_mended() -> None:
     moved = edits.move(alone, [sound.id], 3)
     assert [edits.out_of_step(moved, block) for block in moved.pictures[0].blocks] == [0, -3, 0]
     assert edits.out_of_step(moved, moved.block(sound.id) or sound) == 3
+    slipped = edits.slip(alone, sound.id, 2)  # it stays where it is and plays something else
+    late = edits.out_of_step(slipped, slipped.block(sound.id) or sound)
+    assert abs(late) == 2 and edits.out_of_step(slipped, slipped.pictures[0].blocks[1]) == -late
     mended = edits.in_step(moved, sound.id)
     assert all(edits.out_of_step(mended, block) == 0 for block in mended.blocks)
 

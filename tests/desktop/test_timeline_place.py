@@ -586,16 +586,25 @@ def test_a_project_from_elsewhere_with_paths_that_leave_their_shelf_is_drawn(
 
 
 def test_flipping_the_switch_draws_the_blocks_anew_in_a_turn_of_its_own(
-    qtbot: QtBot, film: Path, open_window: Opener
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     window = cutting(qtbot, film, open_window)
     view, session = window.timeline.view, window.work.session
     QApplication.processEvents()
+    asked: list[bool] = []
     before = view._still.picture(session.project)
     was = before.toImage()
     session.edit("x", lambda now: now.but(showing="originals" if now.showing == "proxies" else "proxies"))
     assert view._still.picture(session.project).toImage() == was, "the viewer's picture comes first"
-    qtbot.waitUntil(lambda: view._still.picture(session.project).toImage() != was, timeout=5_000)
+    with monkeypatch.context() as patched:
+        patched.setattr(view, "update", lambda: asked.append(view._still._in_turn))
+        qtbot.waitUntil(lambda: view._still._in_turn, timeout=5_000)
+        asked.clear()
+        view._still._its_turn()  # once more, with nothing else in the way
+        assert asked == [True], "it asks to be painted"
+    view.update()
+    qtbot.waitUntil(lambda: view._still._pixmap is not before, timeout=5_000)  # by itself, with nobody asking
     flipped = view._still.picture(session.project).toImage()
+    assert flipped != was
     session.edit("x", lambda now: now.but(timeline=edits.trim(now.timeline, pictures(window)[0].id, "end", -2)))
     assert view._still.picture(session.project).toImage() != flipped, "an edit is drawn at once"
