@@ -15,6 +15,7 @@ from av.video.frame import VideoFrame
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
+from numpy.typing import NDArray
 
 from agile_shadow.core.log import cache_folder
 from agile_shadow.core.media import FrameReader, MediaInfo, probe, signature
@@ -46,7 +47,7 @@ from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proof.signed import _is_apart
 from agile_shadow.core.proxies import ProxyRequest, make_proxy, transcode
 from agile_shadow.core.storage.outside import keep_to_limit
-from agile_shadow.core.upkeep import tasks
+from agile_shadow.core.upkeep import recognising, tasks
 from agile_shadow.core.upkeep.missing import Missing, find_again
 from agile_shadow.core.upkeep.proving import due, prove_request
 from agile_shadow.core.upkeep.recognising import Recognised, RecogniseRequest, Wanted, recognise
@@ -588,3 +589,35 @@ def test_a_file_that_cannot_be_read_is_not_told_apart(signed: Signed, tmp_path: 
     assert recognise(RecogniseRequest(wanted, signed.path, 61), quiet) is None
     assert recognise(RecogniseRequest(replace(wanted, modified=1), signed.path, 60), quiet) is None
     assert recognise(RecogniseRequest(wanted, signed.path, 60), quiet) == Recognised(True, 4)
+
+
+@pytest.mark.parametrize(("by", "of", "told"), [
+    (0, 4, (True, 4)), (1, 4, None), (32, 4, None), (33, 1, (False, 4)), (20, 3, (True, 1)),
+])  # fmt: skip
+def test_only_the_same_pixels_are_the_same_and_what_is_near_is_not_told(
+    signed: Signed, by: int, of: int, told: tuple[bool, int] | None
+) -> None:
+    size, modified = status(signed.path)
+    kept = kept_signature(signed.path)
+    assert kept is not None
+
+    def off(luma: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        changed = luma.copy()
+        changed[0, 0] = changed[0, 0] + by if changed[0, 0] < 128 else changed[0, 0] - by
+        return changed
+
+    pictures = tuple(replace(one, luma=off(one.luma)) if n < of else one for n, one in enumerate(kept.pictures))
+    keep_signature(signed.path, replace(kept, pictures=pictures), size, modified)
+    found = recognise(RecogniseRequest(Wanted(signed.path, size, modified), signed.path, 60), quiet)
+    assert (found if found is None else (found.same, found.frames)) == told
+
+
+def test_pictures_that_show_nothing_tell_nothing(signed: Signed, monkeypatch: pytest.MonkeyPatch) -> None:
+    size, modified = status(signed.path)
+    kept = kept_signature(signed.path)
+    assert kept is not None
+    black = np.full_like(kept.pictures[0].luma, 16)
+    covered = tuple(replace(picture, luma=black) for picture in kept.pictures)
+    keep_signature(signed.path, replace(kept, pictures=covered), size, modified)
+    monkeypatch.setattr(recognising, "upright_luma", lambda *_more: black)
+    assert recognise(RecogniseRequest(Wanted(signed.path, size, modified), signed.path, 60), quiet) is None

@@ -16,7 +16,10 @@ from ..media.likeness import upright_luma
 from ..media.signature import SmallPicture, signature_as
 
 _LOOKED_AT = 4  # frames: one of a heavy original takes seconds
-_STRAYS = 2  # of 255: another version of the scaler may round otherwise
+# Of 255, of the pixel that differs most: another picture for certain. Nearer ones are not told apart: what is not
+# referred to may have been decoded without its loop filter while the proxy was made.
+_OTHER = 32
+_FLAT = 1.0  # of 255: deviation of a picture that shows nothing, as a covered lens does
 
 
 @dataclass(frozen=True)
@@ -41,15 +44,16 @@ class RecogniseRequest:
 
 @dataclass(frozen=True)
 class Recognised:
-    """``same``: the same picture at all frames that were looked at, of which there are so many."""
+    """``same``: to the last pixel, at so many frames; else at least one shows another picture."""
 
     same: bool
     frames: int
 
 
 def recognise(request: RecogniseRequest, report: Report) -> Recognised | None:
-    """Whether the file shows the original's pictures; None where none are kept or it cannot be read. A task for a
-    worker. The same bytes give the same pixels, so what differs by more than a scaler's rounding is another file."""
+    """Whether the file shows the original's pictures: one that is not flat to the last pixel, and none that is another.
+    None where that cannot be told: no pictures are kept, they show nothing, the file cannot be read, or all are only
+    near, as another take of a still scene is. A task for a worker."""
     wanted = request.wanted
     signature = signature_as(wanted.path, wanted.size, wanted.modified)
     if signature is None or not signature.pictures or signature.frames != request.frames:
@@ -58,14 +62,19 @@ def recognise(request: RecogniseRequest, report: Report) -> Recognised | None:
     chosen = signature.pictures[::step]
     try:
         with FrameReader(request.path, request.rate) as reader:
-            same = all(_shows(reader, picture) for picture in chosen)
+            apart = [_apart(reader, picture) for picture in chosen]
     except (ShadowError, IndexError):
         return None
-    return Recognised(same, len(chosen))
+    if max(apart) > _OTHER:
+        return Recognised(False, len(chosen))
+    exact = sum(not by and float(one.luma.std()) >= _FLAT for by, one in zip(apart, chosen, strict=True))
+    return Recognised(True, exact) if exact else None
 
 
-def _shows(reader: FrameReader, picture: SmallPicture) -> bool:
+def _apart(reader: FrameReader, picture: SmallPicture) -> int:
+    """By how much the pixel that differs most does, of 255."""
     high, wide = picture.luma.shape
     found = upright_luma(reader.frame(picture.number), wide, high, VideoReformatter())
-    apart = np.abs(found.astype(np.int16) - picture.luma) if found.shape == picture.luma.shape else np.array(255)
-    return int(apart.max()) <= _STRAYS
+    if found.shape != picture.luma.shape:
+        return 255
+    return int(np.abs(found.astype(np.int16) - picture.luma).max())
