@@ -464,14 +464,16 @@ def test_a_window_that_is_closed_at_once_builds_no_more(qtbot: QtBot, film: Path
 
 
 def test_a_place_that_is_built_late_knows_what_is_missing(
-    film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+    qtbot: QtBot, film: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(LatePlaces, "build_all_by_and_by", lambda self: None)
     window = open_window(film)
     clip = window.work.session.project.clips[0]
     gone = window.work.session.project.place_or_none(clip.original.file)
     assert gone is not None
-    window.presence._tell(frozenset({str(gone)}))
+    gone.rename(gone.with_suffix(".away"))  # really: the watch looks all the time, and tells what it sees
+    window.presence.look_now()
+    qtbot.waitUntil(lambda: window.presence._missing == {str(gone)}, timeout=20_000)
     assert window.pairs.panel.player.presence.missing_now() == {str(gone)}
 
 
