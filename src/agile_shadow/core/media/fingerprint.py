@@ -32,7 +32,7 @@ HIGH, WIDE = FINE_HIGH // _CELL, FINE_WIDE // _CELL
 SAMPLES = 16  # frames of a fingerprint where the file has that many
 ENVELOPE_RATE = 400  # values of loudness a second
 _JITTER = 0.005  # seconds by which times may be rounded
-_HEARD = 40  # seconds of sound that are listened to
+HEARD = 40  # seconds of sound that are listened to
 
 
 @dataclass(frozen=True)
@@ -121,7 +121,7 @@ def _silence() -> Envelope:
     return np.zeros(0, np.float32)
 
 
-def loudness(path: Path, seconds: float = _HEARD) -> Envelope:
+def loudness(path: Path, seconds: float = HEARD) -> Envelope:
     """float32 (k,): the logarithm of the energy of all channels, ENVELOPE_RATE values a second from the first frame.
 
     Empty for sound that cannot be decoded. Raises MediaError for a file that cannot be opened.

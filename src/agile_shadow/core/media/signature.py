@@ -1,8 +1,8 @@
 """What a clip looks like, frame for frame, in a few hundred bytes each: taken while all its frames pass through memory.
 
 Of every frame the mean brightness of WIDE x HIGH cells and the points that tell it from the one before, of a few frames
-a small picture and its colours. From it a file that is to show the same is told right or wrong at every one of its
-frames without decoding the original again.
+a small picture and its colours, of every sound channel how loud it is all along. From it a file that is to show the
+same is told right or wrong at every one of its frames without decoding the original again.
 """
 
 from __future__ import annotations
@@ -21,7 +21,8 @@ from numpy.typing import NDArray
 
 from .cached import Cached
 from .coded import Coded, coded, matrix_of
-from .fingerprint import HIGH, SAMPLES, WIDE, Envelope, Fingerprint, Grids, cells_of
+from .envelopes import Envelopes
+from .fingerprint import HEARD, HIGH, SAMPLES, WIDE, Envelope, Fingerprint, Grids, cells_of
 from .index import FrameIndex
 from .info import MediaInfo
 from .likeness import upright_luma
@@ -50,12 +51,14 @@ class SmallPicture:
 @dataclass(frozen=True)
 class Signature:
     """Of ``frames`` frames, packed; ``pictures`` of a few, ascending; ``told`` the points that tell each frame from the
-    one before, empty in signatures of earlier versions."""
+    one before, empty in signatures of earlier versions; ``heard`` how loud it is, None where its sound was not decoded
+    along with it, too."""
 
     frames: int
     pieces: tuple[bytes, ...]
     pictures: tuple[SmallPicture, ...]
     told: tuple[bytes, ...] = ()
+    heard: Envelopes | None = None
 
     @property
     def size(self) -> int:
@@ -73,7 +76,9 @@ class Signature:
         return np.concatenate([_unpacked(piece) for piece in self.pieces]) * np.float32(1 / _STEPS)
 
     def fingerprint(self, heard: Envelope | None = None) -> Fingerprint:
-        """That of the same file; ``heard``: its loudness over time, None where that is not known."""
+        """That of the same file; ``heard``: its loudness over time, None: as it is kept, where it is."""
+        if heard is None and self.heard is not None:
+            heard = self.heard.loudness(HEARD)
         numbers = np.unique(np.linspace(0, max(0, self.frames - 1), min(self.frames, SAMPLES)).round().astype(np.int64))
         silence = np.zeros(0, np.float32)
         return Fingerprint(self.frames, numbers, self.grids()[numbers], silence if heard is None else heard)
@@ -84,6 +89,9 @@ class Signature:
             "frames": np.int64(self.frames), **_joined("pieces", self.pieces), **_joined("told", self.told),
             "numbers": np.array([one.number for one in self.pictures], np.int64),
         }  # fmt: skip
+        if self.heard is not None:
+            values["heard"] = np.frombuffer(self.heard.to_bytes(), np.uint8)
+            values["widths"] = np.array(self.heard.widths, np.int64)
         for at, one in enumerate(self.pictures):
             values[f"luma{at}"] = one.luma
             if one.coded is not None:
@@ -98,7 +106,8 @@ class Signature:
         """The inverse of :meth:`to_bytes`. Raises ValueError, KeyError, OSError, zlib.error, zipfile.BadZipFile."""
         with np.load(io.BytesIO(data)) as kept:
             pictures = tuple(_picture(kept, at, int(number)) for at, number in enumerate(kept["numbers"]))
-            found = cls(int(kept["frames"]), _parted("pieces", kept), pictures, _parted("told", kept))
+            heard = Envelopes.from_bytes(kept["heard"].tobytes(), kept["widths"].tolist()) if "heard" in kept else None
+            found = cls(int(kept["frames"]), _parted("pieces", kept), pictures, _parted("told", kept), heard)
         counts = {sum(len(_unpacked(piece)) for piece in found.pieces)}  # a piece at a time: hours are large
         if found.told:
             counts.add(sum(len(unpacked_points(piece)) for piece in found.told))

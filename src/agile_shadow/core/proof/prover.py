@@ -15,6 +15,7 @@ from ..jobs import Report
 from ..matching.alignment import NONE, fit_pictures
 from ..matching.evidence import Traits, same_rate
 from ..media import probe
+from ..media.envelopes import Envelopes
 from ..media.fingerprint import Grids, dense_grids, fingerprint, need_picture
 from ..media.sequence import status
 from ..media.signature import Signature, kept_signature
@@ -28,6 +29,7 @@ from .places import REACH, Seen, Verdict, judge, usual_shift
 from .reading import Readings, read_places
 from .signed import Signed, confirmed, read_signed, shown_beside
 from .still import prove_still
+from .throughout import Common, heard_throughout
 from .witness import frames_wrong, gap_ends
 
 _SURE = 5.0  # natural logarithm of the odds, for either half of the clip, that no other shift fits
@@ -87,7 +89,7 @@ def prove(request: ProveRequest, report: Report) -> Proof:
         return Proof("refused", stamp, (reason,), tuple(notes), better_offset=_offset(request))
     picture = _look(request, readings, stamp)
     report(0.9)
-    heard = _heard(request)
+    heard = _heard(request, None if signed is None else signed.signature.heard)
     wrong += frames_wrong(request.original, request.proxy, request.offset, lambda part: report(0.9 + part / 10))
     wrong += colours_wrong(readings.colours, request.proxy)
     if signed is not None and picture.state in ("proven", "cannot tell"):
@@ -371,7 +373,8 @@ def _standing(request: ProveRequest, signed: Signed) -> list[Stray]:
 # Sound
 
 
-def _heard(request: ProveRequest) -> tuple[str, ...]:
+def _heard(request: ProveRequest, kept: Envelopes | None) -> tuple[str, ...]:
+    """``kept``: how loud the original is all along, where that is known."""
     original, proxy = request.original, request.proxy
     if not original.info.audio or not proxy.info.audio or not original.info.frame_rate:
         return ()
@@ -382,4 +385,11 @@ def _heard(request: ProveRequest) -> tuple[str, ...]:
         return ()
     gaps = [at - float(lead) for at in gap_ends(original)]
     heard = listen(original.path, proxy.path, lead, seconds, float(1 / rate), gaps)
-    return heard.wrong if heard is not None else ()
+    if kept is None or (heard is not None and heard.wrong):
+        return heard.wrong if heard is not None else ()
+    late = heard.late if heard is not None and heard.late is not None else 0.0
+    common = Common(lead, seconds, float(1 / rate), late)
+    traits = Traits.of("", original.info)
+    return heard_throughout(
+        original.path, proxy.path, kept, common, lambda at: timecode_of(traits, int(at * float(rate)))
+    )

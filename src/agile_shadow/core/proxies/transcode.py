@@ -6,6 +6,7 @@ import queue
 import threading
 from collections import deque
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -20,8 +21,9 @@ from av.video.stream import VideoStream
 from ..errors import MediaError
 from ..jobs import Report
 from ..media import FrameIndex, MediaInfo, read_index, sound_length
+from ..media.envelopes import EnvelopeTaker, taker_of
 from ..media.opening import open_media
-from ..media.origin import says_its_start, start_of
+from ..media.origin import picture_origin, says_its_start, start_of
 from ..media.pictures import say_matrix
 from ..media.probe import MADE_BY
 from ..media.signature import Signature, SignatureTaker
@@ -67,6 +69,7 @@ class Transcode:
         self._encoded = 0
         self.picture_bytes = 0
         self._taker: SignatureTaker | None = None
+        self._heard: EnvelopeTaker | None = None
         self._not_whole: list[int] = []  # times of frames of which the decoder says so
         self._begun: set[int] = set()  # streams that have given a frame
         self._meter = PaceMeter()
@@ -81,7 +84,8 @@ class Transcode:
     @property
     def signature(self) -> Signature | None:
         """What all frames of the original look like, where it was asked for and each was there."""
-        return self._taker.taken() if self._taker is not None and not self.damage else None
+        taken = self._taker.taken() if self._taker is not None and not self.damage else None
+        return taken if taken is None or self._heard is None else replace(taken, heard=self._heard.taken())
 
     @property
     def pace(self) -> Pace | None:
@@ -145,6 +149,9 @@ class Transcode:
         picture = self._add_picture(first, target)
         origin = self._sound_origin(source, video)
         length = sound_length(source, origin)
+        if self._taker is not None and self._kept_sounds(source):
+            said = start_of(video) if says_its_start(source) else picture_origin(self._request.original)
+            self._heard = taker_of(source, float(said))
         sounds = {
             stream.index: Sound(stream, target, origin, self._end, length)
             for stream in self._kept_sounds(source)
@@ -192,6 +199,8 @@ class Transcode:
                 if mix is not None:
                     mix.write_until(self._seconds(self._encoded), target)
             else:
+                if self._heard is not None:
+                    self._heard.add(*item)
                 sounds[item[0]].encode(item[1], target)
         graph.push(None)
         self._drain(graph, picture, target)

@@ -32,7 +32,8 @@ def print_of(request: PrintRequest, report: Report) -> Fingerprint | None:
     try:
         signature = kept_signature(path)
         if signature is not None and signature.frames == info.frames:
-            return signature.fingerprint(loudness(path) if info.audio else None)
+            heard = loudness(path) if info.audio and signature.heard is None else None
+            return signature.fingerprint(heard)
         return fingerprint(path, info)
     except (ShadowError, OSError):
         return None
