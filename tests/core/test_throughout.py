@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from agile_shadow.core.media import probe
-from agile_shadow.core.media.channels import channels_at
+from agile_shadow.core.media.channels import CHANNEL_RATE, channels_at
 from agile_shadow.core.media.envelopes import Envelopes, EnvelopeTaker, energies_of, envelopes_of, levels_of
 from agile_shadow.core.media.fingerprint import ENVELOPE_RATE, loudness
 from agile_shadow.core.media.sequence import status
@@ -23,6 +23,7 @@ from agile_shadow.core.media.signature import Signature, keep_signature, kept_si
 from agile_shadow.core.pairs.half import Half
 from agile_shadow.core.presets import Proxies
 from agile_shadow.core.proof import prover, throughout
+from agile_shadow.core.proof.hearing import compare
 from agile_shadow.core.proof.prover import ProveRequest, prove
 from agile_shadow.core.proof.throughout import oddities, silences
 from agile_shadow.core.proxies import ProxyRequest, make_proxy
@@ -385,3 +386,32 @@ def test_channels_that_differ_in_level_alone_are_listened_to_where_they_changed_
     changed = loud.copy()
     changed[:, 500:900] = loud[::-1, 500:900]
     assert oddities(loud, loud) == [] and round(oddities(loud, changed)[0].start) in (5, 6, 7)
+
+
+def test_channels_whose_blows_fall_together_are_told_apart_by_what_lies_between() -> None:
+    loud = energies(8, 14)
+    loud[1] = loud[0] * (10 ** np.random.default_rng(9).normal(0, 0.1, loud.shape[1])).astype(np.float32)
+    changed = loud.copy()
+    changed[:, 500:900] = loud[::-1, 500:900]
+    assert oddities(loud, loud) == [] and round(oddities(loud, changed)[0].start) in (5, 6, 7)
+
+
+@pytest.mark.parametrize("hertz", [50, 440, 1000])
+@pytest.mark.parametrize("cut", [0.0, 0.05, 0.3])
+def test_a_line_up_tone_that_fits_again_and_again_is_not_late(hertz: int, cut: float) -> None:
+    time = np.arange(4 * CHANNEL_RATE) / CHANNEL_RATE
+    tone = np.stack([0.3 * np.sin(2 * np.pi * hertz * time)] * 2).astype(np.float32)
+    other = tone.copy()
+    other[:, len(time) - round(cut * CHANNEL_RATE) :] = 0
+    heard = compare([tone], [other], 0.04)
+    assert heard is not None and heard.wrong == () and abs(heard.late or 0) < 0.001
+
+
+@settings(deadline=None, max_examples=25)
+@given(st.integers(-3000, 3000), st.integers(0, 999))
+def test_a_lag_of_what_does_not_repeat_is_found_to_the_sample(lag: int, seed: int) -> None:
+    noise = np.random.default_rng(seed).normal(0, 0.1, (1, 5 * CHANNEL_RATE)).astype(np.float32)
+    first = noise[:, 4000:36_000]
+    heard = compare([first], [noise[:, 4000 - lag : 36_000 - lag]], 0.04)
+    assert heard is not None and heard.late == lag / CHANNEL_RATE
+    assert bool(heard.wrong) == (abs(lag) / CHANNEL_RATE > 0.02)

@@ -22,6 +22,7 @@ _MOST_GAPS = 12
 _MOST_LATE = 0.5  # seconds that are searched
 _LOUD = 3e-4  # root mean square
 _ALIKE = 0.6  # correlation
+_AS_GOOD = 0.98  # of the best
 _CLEARLY = 0.2  # by which one channel fits better than another
 _SLACK = 0.012  # seconds: what packing sound may move it
 
@@ -117,14 +118,23 @@ def _loudness(samples: NDArray[np.float32]) -> float:
 
 
 def _best_lag(a: NDArray[np.float32], b: NDArray[np.float32]) -> tuple[int, float]:
-    """(samples by which ``b`` lags behind ``a``, correlation there)."""
+    """(samples by which ``b`` lags behind ``a``, correlation there). Of tones, which fit again and again, the least."""
     reach = min(int(_MOST_LATE * CHANNEL_RATE), len(a) // 3)
     a, b = a - a.mean(), b - b.mean()
     cross = signal.fftconvolve(b, a[::-1])
     middle = len(a) - 1
     window = cross[middle - reach : middle + reach + 1]
-    best = int(np.argmax(window)) - reach
+    best = _least_of_the_best(window, reach) - reach
     return best, _correlation(*_overlap(a, b, best))
+
+
+def _least_of_the_best(fits: NDArray[np.float32], middle: int) -> int:
+    """The top of that hill, of those about as high as the highest, which is nearest to the middle."""
+    near = np.flatnonzero(fits >= float(fits.max()) * _AS_GOOD)
+    at = int(near[np.argmin(np.abs(near - middle))])
+    while 0 < at < len(fits) - 1 and max(fits[at - 1], fits[at + 1]) > fits[at]:
+        at += 1 if fits[at + 1] > fits[at - 1] else -1
+    return at
 
 
 def _overlap(

@@ -26,9 +26,9 @@ _NEAR = 2  # blocks by which packing may move where silence begins
 _EDGE = 0.15  # seconds at both ends: what is packed may begin late and end early there
 _WINDOW, _HOP = 200, 100  # blocks
 _REACH = 50  # blocks to both sides that are searched
-_MOVES = 2.0  # decibels: less says nothing of time
+_MOVES, _HARDLY = 2.0, 0.3  # decibels: less says nothing of another sound, and nothing of time
 _UNLIKE, _FITS = 0.5, 0.6  # correlation of loudness
-_SLIPPED, _BETTER = 2, 0.05  # blocks; by which it fits better there
+_SLIPPED, _BETTER = 2, 0.05  # blocks; by which it fits better there, or with another channel
 _LEVEL = 4.0  # decibels by which a channel is louder or softer than it usually is
 _MOST = 6  # places that are heard
 _Energies = NDArray[np.float32]
@@ -169,6 +169,7 @@ def oddities(first: _Energies, second: _Energies) -> list[OddPlace]:
         cut = slice(start, start + _WINDOW)
         odd = max((
             _slip(*whole, start),
+            _moved(*(one[:, cut] for one in levels)),
             *(_unlike(a[cut], b[cut], more) for a, b, more in zip(*levels, usual, strict=True)),
         ))  # fmt: skip
         if odd > 0:
@@ -211,12 +212,25 @@ def _unlike(a: NDArray[np.float32], b: NDArray[np.float32], usual: float) -> flo
     return louder / 40 if louder > _LEVEL else 0.0
 
 
+def _moved(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
+    """0 where each channel of a window goes along best with its own, else by how much one fits another better."""
+    if len(a) < 2:
+        return 0.0
+    first, second = (np.diff(one, axis=1) for one in (a, b))  # what falls together in all channels says little
+    sizes = [np.maximum(np.sqrt(np.square(one).sum(axis=1)), _HARDLY) for one in (first, second)]
+    table = first @ second.T / np.outer(*sizes)
+    own = np.diag(table).copy()
+    np.fill_diagonal(table, -1)
+    better = table.max(axis=0) - own
+    return max(0.0, float(np.where((table.max(axis=0) >= _UNLIKE) & (better > _BETTER), better, 0).max()))
+
+
 def _slip(a: NDArray[np.float32], b: NDArray[np.float32], start: int) -> float:
     """0 where a window of all channels is at its time, else by how much it fits better at another."""
     wanted = a[start : start + _WINDOW]
     low, high = max(0, start - _REACH), min(len(b), start + _WINDOW + _REACH)
     places = sliding_window_view(b[low:high], _WINDOW)
-    if float(wanted.std()) <= _MOVES:
+    if float(wanted.std()) <= _HARDLY:
         return 0.0
     moving = places - places.mean(axis=1, keepdims=True)
     below = np.sqrt(np.square(moving).sum(axis=1)) * float(wanted.std()) * np.sqrt(_WINDOW)
