@@ -44,6 +44,7 @@ from limits import measure_plain, measure_signatures, measure_single, measure_sk
 from night import measure_night
 from pairing import by_data, pairing, proof
 from reads import measure_reads
+from sounds import measure_sounds
 from storage import measure_storage
 from window import measure_window
 from zoo.__main__ import main as zoo
@@ -175,6 +176,7 @@ _GROUPS: dict[str, Group] = {
     "prints": _alone(measure_fingerprints), "ledger": _alone(measure_ledger), "room": _sized(measure_storage),
     "hanging": _sized(measure_hanging),
     "pairing": _pairing, "proof": lambda _folder, numbers: proof(numbers[0] if numbers else 100),
+    "sounds": _sized(measure_sounds),
     "single": lambda folder, numbers: measure_single(folder, *(numbers or [25])[:2]),
     "big": _alone(measure_big), "cutting": _sized(measure_cutting), "sides": _sized(measure_sides),
     "films": _sized(measure_films), "planted": _sized(measure_film_faults), "killed": _sized(measure_film_kills),
@@ -184,8 +186,8 @@ _GROUPS: dict[str, Group] = {
 
 _SHORT = {  # of a whole run
     "proxies": [1], "plain": [1], "estimates": [1], "copies": [1], "memory": [2], "overlap": [1], "fuzz": [200],
-    "night": [300], "room": [60_000], "hanging": [3], "pairing": [25], "proof": [4], "single": [1], "cutting": [5],
-    "sides": [10], "films": [1], "planted": [1], "killed": [1], "helpers": [0],
+    "night": [300], "room": [60_000], "hanging": [3], "pairing": [25], "proof": [4], "single": [1], "sounds": [4],
+    "cutting": [5], "sides": [10], "films": [1], "planted": [1], "killed": [1], "helpers": [0],
 }  # fmt: skip
 
 

@@ -415,3 +415,11 @@ def test_a_lag_of_what_does_not_repeat_is_found_to_the_sample(lag: int, seed: in
     heard = compare([first], [noise[:, 4000 - lag : 36_000 - lag]], 0.04)
     assert heard is not None and heard.late == lag / CHANNEL_RATE
     assert bool(heard.wrong) == (abs(lag) / CHANNEL_RATE > 0.02)
+
+
+def test_even_sound_that_is_another_for_a_while_is_listened_to() -> None:
+    rng = np.random.default_rng(11)
+    loud = (10 ** rng.normal(-2, 0.05, (1, 1400))).astype(np.float32)
+    other = loud.copy()
+    other[:, 500:900] = (10 ** rng.normal(-2, 0.05, (1, 400))).astype(np.float32)
+    assert oddities(loud, loud) == [] and round(oddities(loud, other)[0].start) in (5, 6, 7)

@@ -29,6 +29,7 @@ _REACH = 50  # blocks to both sides that are searched
 _MOVES, _HARDLY = 2.0, 0.3  # decibels: less says nothing of another sound, and nothing of time
 _UNLIKE, _FITS = 0.5, 0.6  # correlation of loudness
 _SLIPPED, _BETTER = 2, 0.05  # blocks; by which it fits better there, or with another channel
+_WORSE = 0.3  # correlation by which a channel goes along less than it usually does
 _LEVEL = 4.0  # decibels by which a channel is louder or softer than it usually is
 _MOST = 6  # places that are heard
 _Energies = NDArray[np.float32]
@@ -164,12 +165,14 @@ def oddities(first: _Energies, second: _Energies) -> list[OddPlace]:
     levels = _decibels(first), _decibels(second)
     usual = np.array([_usual(a, b) for a, b in zip(*levels, strict=True)])
     whole = _decibels(first.sum(axis=0)), _decibels(second.sum(axis=0))
+    tables = [_fits(*(one[:, start : start + _WINDOW] for one in levels)) for start in starts]
+    own = np.median([np.diag(table) for table in tables], axis=0) if tables else None
     found: list[OddPlace] = []
-    for start in starts:
+    for start, table in zip(starts, tables, strict=True):
         cut = slice(start, start + _WINDOW)
         odd = max((
             _slip(*whole, start),
-            _moved(*(one[:, cut] for one in levels)),
+            _moved(table, own),
             *(_unlike(a[cut], b[cut], more) for a, b, more in zip(*levels, usual, strict=True)),
         ))  # fmt: skip
         if odd > 0:
@@ -212,17 +215,23 @@ def _unlike(a: NDArray[np.float32], b: NDArray[np.float32], usual: float) -> flo
     return louder / 40 if louder > _LEVEL else 0.0
 
 
-def _moved(a: NDArray[np.float32], b: NDArray[np.float32]) -> float:
-    """0 where each channel of a window goes along best with its own, else by how much one fits another better."""
-    if len(a) < 2:
-        return 0.0
-    first, second = (np.diff(one, axis=1) for one in (a, b))  # what falls together in all channels says little
+def _fits(a: NDArray[np.float32], b: NDArray[np.float32]) -> NDArray[np.float32]:
+    """How each channel of a window goes along with each of the other's, -1 to 1, in what lies between their blows:
+    these fall together in all channels, and say little."""
+    first, second = (np.diff(one, axis=1) for one in (a, b))
     sizes = [np.maximum(np.sqrt(np.square(one).sum(axis=1)), _HARDLY) for one in (first, second)]
-    table = first @ second.T / np.outer(*sizes)
-    own = np.diag(table).copy()
-    np.fill_diagonal(table, -1)
-    better = table.max(axis=0) - own
-    return max(0.0, float(np.where((table.max(axis=0) >= _UNLIKE) & (better > _BETTER), better, 0).max()))
+    return np.asarray(first @ second.T / np.outer(*sizes), np.float32)
+
+
+def _moved(table: NDArray[np.float32], usual: NDArray[np.float32] | None) -> float:
+    """0 where each channel of a window goes along with its own as it usually does, and with no other better; else by
+    how much it does not."""
+    own, others = np.diag(table), table.copy()
+    np.fill_diagonal(others, -1)
+    best = others.max(axis=0)
+    better = np.where((best >= _UNLIKE) & (best - own > _BETTER), best - own, 0)
+    worse = np.where((usual >= _UNLIKE) & (usual - own > _WORSE), usual - own, 0) if usual is not None else 0
+    return float(np.maximum(better, worse).max())
 
 
 def _slip(a: NDArray[np.float32], b: NDArray[np.float32], start: int) -> float:
