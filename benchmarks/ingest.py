@@ -63,21 +63,24 @@ def measure_two_copies(folder: Path, rounds: int = 3) -> Measured:
             handle.write(os.urandom(1 << 24))
         os.fsync(handle.fileno())
     ratios = []
-    for number in range(rounds):
+    for number in range(rounds + 1):  # the first one does not count, as with one copy
         plain = [folder / f"plain{number}{side}.bin" for side in "ab"]
         ours = tuple(folder / f"ours{number}{side}.bin" for side in "ab")
         begun = time.perf_counter()
         for target in plain:
             plain_copy(source, target)
-        middle = time.perf_counter()
+        theirs = time.perf_counter() - begun
+        for path in plain:
+            path.unlink()
+        begun = time.perf_counter()
         copy_file(source, ours, "xxh128")
-        ratios.append((middle - begun) / (time.perf_counter() - middle))
-        for path in (*plain, *ours):
+        ratios.append(theirs / (time.perf_counter() - begun))
+        for path in ours:
             path.unlink()
     source.unlink()
     yield (
         "speed of two copies with hash and reread, as a part of plain copies to both and a reread",
-        -statistics.median(ratios), -0.95, "",
+        -statistics.median(ratios[1:]), -0.95, "",
     )  # fmt: skip
 
 

@@ -130,16 +130,15 @@ def bench_copy(folder: Path) -> None:
             handle.write(block)
         os.fsync(handle.fileno())
     ratios = []
-    for number in range(_ROUNDS):
+    for number in range(_ROUNDS + 1):  # in the first one the machine gets its memory: a shared host hands it out slowly
         plain, ours = folder / f"plain{number}.bin", folder / f"ours{number}.bin"
         one = seconds(lambda plain=plain: plain_copy(source, plain))
+        plain.unlink()  # both find the same memory free
         two = seconds(lambda ours=ours: copy_file(source, (ours,), "xxh128"))
-        ratios.append(two / one)
-        plain.unlink()
         ours.unlink()
-    told(
-        "copying 1 GB with hash and proof, against cp, flush to the drive and a reread", statistics.median(ratios), 1.15
-    )
+        ratios.append(two / one)
+    what = "copying 1 GB with hash and proof, against cp, flush to the drive and a reread"
+    told(what, statistics.median(ratios[1:]), 1.15)
 
 
 def told(what: str, value: float, wanted: float, unit: str = "") -> None:
