@@ -423,3 +423,24 @@ def test_even_sound_that_is_another_for_a_while_is_listened_to() -> None:
     other = loud.copy()
     other[:, 500:900] = (10 ** rng.normal(-2, 0.05, (1, 400))).astype(np.float32)
     assert oddities(loud, loud) == [] and round(oddities(loud, other)[0].start) in (5, 6, 7)
+
+
+def test_a_proxy_that_begins_later_is_heard_at_its_place(filmed: Filmed) -> None:
+    for change, told in ((silent(7.5, 0.3), 1), (lambda sound: sound, 0)):
+        path = write_film(filmed.folder / "later.mov", change(filmed.sound.copy())[:, at(1) :], filmed.right)
+        found = prover._heard(replace(filmed.request(path), offset=25), filmed.heard)
+        assert len(found) == told and all(one.startswith("its sound is silent at 01:00:07:1") for one in found)
+
+
+@pytest.mark.parametrize(("lead", "late"), [(1, 0.0), (3, 0.25), (1, -0.5)])
+def test_both_are_laid_side_by_side_from_the_proxys_first_frame_on(
+    tmp_path: Path, filmed: Filmed, lead: int, late: float
+) -> None:
+    moved = np.roll(filmed.sound, at(late), axis=1)[:, at(lead) :]
+    mine = envelopes_of(write_film(tmp_path / "later.mov", moved, filmed.right))
+    assert mine is not None
+    common = throughout.Common(Fraction(lead), Fraction(SECONDS - lead), 0.04, late)
+    first, second = throughout._alike(filmed.heard, mine, common)
+    assert first.shape == second.shape == (2, (SECONDS - lead) * 100)
+    inner = slice(60, -60)
+    assert np.allclose(first[:, inner], second[:, inner], rtol=0.1, atol=1e-7)

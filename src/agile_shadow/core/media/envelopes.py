@@ -39,10 +39,6 @@ class Envelopes:
     levels: Levels
     widths: tuple[int, ...]
 
-    def energies(self) -> NDArray[np.float32]:
-        """float32 (channels, values): mean square of the samples, full scale is 1."""
-        return energies_of(self.levels)
-
     def loudness(self, seconds: float) -> Envelope:
         """That of the first stream as :func:`.fingerprint.loudness` has it; empty where nothing sounds."""
         first = energies_of(self.levels[: self.widths[0] if self.widths else 0, : round(seconds * ENVELOPE_RATE)])

@@ -13,7 +13,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from ..media.channels import CHANNEL_RATE, Channels, channels_at
-from ..media.envelopes import Envelopes, envelopes_of
+from ..media.envelopes import Envelopes, energies_of, envelopes_of
 from ..media.fingerprint import ENVELOPE_RATE
 from .hearing import compare
 
@@ -83,22 +83,24 @@ def heard_throughout(
 
 def _alike(kept: Envelopes, mine: Envelopes, common: Common) -> tuple[_Energies, _Energies]:
     """Energies of both by blocks, side by side: float32 (channels, blocks); one row where their channels differ."""
-    first, second = kept.energies(), mine.energies()
+    blocks = round(float(common.seconds) * ENVELOPE_RATE) // _PER_BLOCK
+    lead, late = round(float(common.lead) * ENVELOPE_RATE), round(common.late * ENVELOPE_RATE)
+    first, second = _stretch(kept, lead, blocks), _stretch(mine, late, blocks)
     if len(first) != len(second):
         first, second = first.sum(axis=0, keepdims=True), second.sum(axis=0, keepdims=True)
-    count = round(float(common.seconds) * ENVELOPE_RATE)
-    lead, late = round(float(common.lead) * ENVELOPE_RATE), round(common.late * ENVELOPE_RATE)
-    return _stretch(first, lead, count), _stretch(second, late, count)
+    return first, second
 
 
-def _stretch(energies: _Energies, begin: int, count: int) -> _Energies:
-    """Blocks of so many values from one on; silent where there are none."""
-    blocks = count // _PER_BLOCK
-    out = np.zeros((len(energies), blocks * _PER_BLOCK), np.float32)
-    low, high = max(0, begin), max(0, min(begin + out.shape[1], energies.shape[1]))
-    if high > low:
-        out[:, low - begin : high - begin] = energies[:, low:high]
-    return np.asarray(out.reshape(len(out), blocks, _PER_BLOCK).mean(axis=2), np.float32)
+def _stretch(envelopes: Envelopes, begin: int, blocks: int) -> _Energies:
+    """So many blocks from a value on, silent where there are none; a channel at a time, for hours are large."""
+    out = np.zeros((len(envelopes.levels), blocks), np.float32)
+    for row, levels in zip(out, envelopes.levels, strict=True):
+        values = np.zeros(blocks * _PER_BLOCK, np.float32)
+        low, high = max(0, begin), max(0, min(begin + len(values), len(levels)))
+        if high > low:
+            values[low - begin : high - begin] = energies_of(levels[low:high])
+        row[:] = values.reshape(blocks, _PER_BLOCK).mean(axis=1)
+    return out
 
 
 # Silence
