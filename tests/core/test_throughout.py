@@ -285,7 +285,7 @@ def frames_of(sound: Samples, cuts: list[int], rate: int, origin: float) -> list
     return found
 
 
-@settings(deadline=None)
+@settings(deadline=None, max_examples=30)
 @given(
     st.sampled_from([8000, 44_100, 48_000]), st.lists(st.integers(1, 9000), max_size=12), st.integers(-900, 900),
     st.integers(0, 2**31),

@@ -32,6 +32,8 @@ def load_ahead(library: Late) -> None:
 cv2: Any = Late("cv2")
 psutil: Any = Late("psutil")
 pil_image: Any = Late("PIL.Image")
+pil_draw: Any = Late("PIL.ImageDraw")
+pil_font: Any = Late("PIL.ImageFont")
 sounddevice: Any = Late("sounddevice")
 opentimelineio: Any = Late("opentimelineio")
 signal: Any = Late("scipy.signal")

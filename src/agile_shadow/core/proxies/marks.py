@@ -6,14 +6,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from av.video.frame import VideoFrame
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
 
+from ..late import pil_draw, pil_font, pil_image
 from ..presets import Mark, fill_text, open_picture
+
+if TYPE_CHECKING:
+    from PIL import ImageFont
 
 FONT = Path(__file__).parents[2] / "fonts" / "JetBrainsMono-Regular.ttf"
 _LEAST_HEIGHT = 16  # pixels of a line of text, box included: below it nobody can read it
@@ -75,8 +78,8 @@ class _Text:
 
     def _drawn(self, letter: str) -> Rgba:
         if letter not in self._cells:
-            picture = Image.new("RGB", (self.cell, self.height), _BOX)
-            draw = ImageDraw.Draw(picture)
+            picture = pil_image.new("RGB", (self.cell, self.height), _BOX)
+            draw = pil_draw.Draw(picture)
             draw.text((self.cell / 2, self.height / 2), letter, _WHITE, self._font, anchor="mm")
             pixels = np.asarray(picture, np.float32) / 255
             ink = (pixels[..., :1] - _BOX[0] / 255) / ((_WHITE[0] - _BOX[0]) / 255)
@@ -86,7 +89,8 @@ class _Text:
 
 
 def _font(points: int) -> ImageFont.FreeTypeFont:
-    return ImageFont.truetype(str(FONT), points)
+    font: ImageFont.FreeTypeFont = pil_font.truetype(str(FONT), points)
+    return font
 
 
 def _shortened(text: str, letters: int) -> str:
@@ -103,7 +107,8 @@ def _picture_of(mark: Mark, size: tuple[int, int]) -> Rgba:
     width = max(2, _even(picture.width * height / picture.height + 1))
     if width > size[0]:
         width, height = _even(size[0]), max(2, _even(picture.height * size[0] / picture.width))
-    pixels = np.asarray(picture.resize((width, height), Image.Resampling.LANCZOS)).astype(np.float32) / np.float32(255)
+    scaled = picture.resize((width, height), pil_image.Resampling.LANCZOS)
+    pixels = np.asarray(scaled).astype(np.float32) / np.float32(255)
     pixels[..., 3] *= np.float32(mark.opacity)
     return pixels
 
