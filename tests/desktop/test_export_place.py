@@ -57,6 +57,19 @@ def ready(qtbot: QtBot, window: MainWindow) -> None:
     qtbot.waitUntil(lambda: window.export.card.start.isEnabled(), timeout=20_000)
 
 
+def test_no_film_is_offered_before_its_originals_were_looked_at(
+    qtbot: QtBot, film: Path, open_window: Opener
+) -> None:
+    save_project(with_cut(film), film)
+    window = open_window(film)
+    card = window.export.card
+    card.show_project(window.work.session.project)
+    assert window.export.check is None and not card.start.isEnabled()
+    go(qtbot, window, "Export")
+    qtbot.waitUntil(card.start.isEnabled, timeout=20_000)
+    assert window.export.check is not None and window.export.check.ready
+
+
 def test_three_films_and_a_draft_are_made_one_after_the_other(qtbot: QtBot, film: Path, open_window: Opener) -> None:
     project = with_cut(film)
     save_project(project.but(timeline=replace(project.timeline, markers=(Marker(8, "a"), Marker(16, "b")))), film)

@@ -117,6 +117,7 @@ class FilmCard(QFrame):
         self.start = QPushButton("Make the film")
         self.start.setToolTip("Render it in the background and verify it, after the films before it")
         self.start.setObjectName("main")
+        self.start.setEnabled(False)  # until the originals have been looked at
         self.start.clicked.connect(self._start)
         layout.addWidget(self.start)
 
