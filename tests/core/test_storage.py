@@ -34,6 +34,7 @@ from agile_shadow.core.storage import (
     answer_words,
     ask_card,
     ask_request,
+    asking,
     before,
     claims_of,
     count_room,
@@ -425,6 +426,27 @@ def test_a_shelf_on_the_card_itself_is_no_copy(place: Path) -> None:
     assert "the very same file" in ask_card(request, quiet).why()
     with pytest.raises(ShadowError, match="no card that was ingested"):
         ask_request(project, cards, place / "Laptop")
+
+
+def test_shelves_on_one_drive_are_named_and_a_file_that_two_lead_to_is_one_copy(
+    place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    card, answer = ask(place)
+    first, second = (shelf.name for shelf in answer.shelves)
+    assert answer.may_be_wiped and answer.why().endswith(f"; {first} and {second} are on the same drive")
+    for file in card.files:
+        one, other = (copy.path for copy in file.copies)
+        other.unlink()
+        os.link(one, other)
+    _card, answer = ask(place)
+    assert not answer.may_be_wiped and f"one and the same file on {first} and {second}" in answer.why()
+    for file in card.files:
+        one, other = (copy.path for copy in file.copies)
+        other.unlink()
+        shutil.copy2(one, other)
+    monkeypatch.setattr(asking, "on_one_drive", lambda one, other: one == other)
+    _card, answer = ask(place)
+    assert answer.may_be_wiped and "same drive" not in answer.why()
 
 
 def test_another_card_in_the_same_folder_does_not_get_its_answer(place: Path) -> None:

@@ -15,6 +15,7 @@ import av
 import numpy as np
 import pytest
 
+from agile_shadow.core.drives import Drives, is_one_folder, on_one_drive
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, waits_for
 from agile_shadow.core.jobs import JobStore
@@ -240,9 +241,46 @@ def test_what_cannot_be_meant_is_refused_when_the_preset_is_edited(values: dict[
 
 def test_second_copies_without_a_place_or_onto_the_first_are_refused(light_card: Path, tmp_path: Path) -> None:
     chosen = parse_preset({"name": "x", "originals": {"second_copy": True}})
-    for second in (None, tmp_path / "o", light_card / "second"):
+    (tmp_path / "way").symlink_to(tmp_path)
+    for second in (None, tmp_path / "o", tmp_path / "way" / "o", tmp_path / "way" / "p", light_card / "second"):
         with pytest.raises(ShadowError):
             IngestRequest(light_card, tmp_path / "o", tmp_path / "p", chosen, second).refuse_if_unsafe(tmp_path)
+    IngestRequest(light_card, tmp_path / "o", tmp_path / "p", chosen, tmp_path / "way" / "s").refuse_if_unsafe(tmp_path)
+
+
+def test_a_folder_that_is_mounted_at_two_places_is_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("raid", "raid again", "other"):
+        (tmp_path / name).mkdir()
+    devices = {"raid": (7, 1), "raid again": (7, 1), "other": (8, 1)}
+    monkeypatch.setattr(Drives, "identity", lambda _self, folder: devices[folder.name])
+    raid, again, other = (tmp_path / name / "Film" for name in devices)
+    assert is_one_folder(raid, again) and on_one_drive(raid, again)
+    assert not is_one_folder(raid, again / "Day 1") and on_one_drive(raid, again / "Day 1")
+    assert not is_one_folder(raid, other) and not on_one_drive(raid, other)
+    devices.clear()  # the drive does not say
+
+    def unknown(_self: Drives, folder: Path) -> tuple[int, int]:
+        raise OSError(5, "Input/output error", str(folder))
+
+    monkeypatch.setattr(Drives, "identity", unknown)
+    assert not is_one_folder(raid, again) and not on_one_drive(raid, again)
+
+
+@pytest.mark.parametrize("apart", [False, True])
+def test_the_report_says_that_second_copies_lie_on_the_same_drive(
+    light_card: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, apart: bool
+) -> None:
+    if apart:
+        told = Drives.identity
+        monkeypatch.setattr(
+            Drives, "identity",
+            lambda self, at: (told(self, at)[0] + ("second" in at.parts), told(self, at)[1]),
+        )  # fmt: skip
+    report, project = run(light_card, tmp_path / "f", originals={"second_copy": True}, proxies=None)
+    assert report.one_drive is not apart and ("second copies on the same drive" in report.headline()) is not apart
+    assert [one.get("one_drive") for one in project.reports] == [not apart]
+    alone = run(light_card, tmp_path / "g", proxies=None)[0]
+    assert not alone.one_drive and "same drive" not in alone.headline()
 
 
 @pytest.mark.parametrize(

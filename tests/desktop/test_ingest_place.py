@@ -18,8 +18,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from agile_shadow.core.drives import REPLACED_BY, drives
-from agile_shadow.core.presets import Preset, Proxies, save_preset
+from agile_shadow.core.drives import REPLACED_BY, Drives, drives
+from agile_shadow.core.ingest import ONE_DRIVE
+from agile_shadow.core.presets import Originals, Preset, Proxies, save_preset
 from agile_shadow.core.project import ProjectLock, load_project
 from agile_shadow.core.project.lock import WITHOUT_WINDOW
 from agile_shadow.desktop.places.ingest import on_source
@@ -137,6 +138,30 @@ def test_rows_of_very_many_files_are_made_aside_and_dropped_with_their_source(
     place._begin_run(run, files[:1])
     late[1]()
     assert place.run is run and len(rows(window)) == 1
+
+
+def test_the_card_says_that_second_copies_go_onto_the_same_drive(
+    qtbot: QtBot, tmp_path: Path, reader: StandInDrive, preset: Preset, open_window: Opener,
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:  # fmt: skip
+    save_preset(Preset(name="Twice", originals=Originals(second_copy=True)))
+    window = open_window(tmp_path / "film" / "p.otio")
+    qtbot.waitUntil(lambda: "CARD" in names(window), timeout=10_000)
+    click_source(qtbot, window, "CARD")
+    card, elsewhere = window.ingest.card, tmp_path / "elsewhere"
+    card.preset.setCurrentText("Twice")
+    qtbot.waitUntil(lambda: ONE_DRIVE in card.room.text(), timeout=10_000)
+    told = Drives.identity
+    monkeypatch.setattr(Drives, "identity", lambda self, at: (told(self, at)[0] + (at == elsewhere), told(self, at)[1]))
+    elsewhere.mkdir()
+    card.second.selectAll()
+    qtbot.keyClicks(card.second, str(elsewhere))
+    qtbot.waitUntil(lambda: "to copy" in card.room.text() and ONE_DRIVE not in card.room.text(), timeout=10_000)
+    card.second.selectAll()
+    qtbot.keyClicks(card.second, str(tmp_path / "film" / "second"))
+    qtbot.waitUntil(lambda: ONE_DRIVE in card.room.text(), timeout=10_000)
+    card.preset.setCurrentText("Small")
+    qtbot.waitUntil(lambda: "to copy" in card.room.text() and ONE_DRIVE not in card.room.text(), timeout=10_000)
 
 
 def drop(window: MainWindow, *paths: Path) -> None:

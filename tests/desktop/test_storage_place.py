@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import random
+import threading
 import time
 from dataclasses import replace
 from pathlib import Path
+from typing import Never
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
@@ -13,15 +15,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from agile_shadow.core.errors import StateError
+from agile_shadow.core.jobs import JobStore
 from agile_shadow.core.kit import KitRequest, make_kit, open_kit
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.shelves import attending
-from agile_shadow.core.storage import find_items
+from agile_shadow.core.storage import Card, find_items
 from agile_shadow.core.storage.keeping import KeepResult, Lost
 from agile_shadow.core.storage.kept import plan_of
 from agile_shadow.core.timeline import append
 from agile_shadow.core.upkeep import removing
-from agile_shadow.desktop.places.storage import StoragePlace
+from agile_shadow.desktop.places.storage import StoragePlace, cards_panel, kept_dialog, kit_panel, tidy_dialog
+from agile_shadow.desktop.places.storage import place as storage_place
 from agile_shadow.desktop.places.storage.home_dialog import KitHomeDialog
 from agile_shadow.desktop.places.storage.kept_dialog import KeptDialog
 from agile_shadow.desktop.places.storage.picture import tile_words
@@ -164,6 +169,70 @@ def test_a_card_is_asked_and_answers(
     qtbot.mouseClick(cards.ask, LEFT)
     qtbot.waitUntil(lambda: "no card that was ingested" in window.notice.text(), timeout=10_000)
     assert cards.ask.isEnabled()
+
+
+def test_a_card_that_is_stopped_before_its_reading_began_can_be_asked_again(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    cards, go_on, known = window.storage.cards, threading.Event(), cards_panel.all_cards
+    choose_last(qtbot, window.storage, 4)
+    qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
+
+    def waits(project: Project, store: JobStore) -> list[Card]:
+        go_on.wait(20.0)
+        return known(project, store)
+
+    monkeypatch.setattr(cards_panel, "all_cards", waits)
+    cards.ask_at(place / "Card")
+    assert not cards.ask.isEnabled() and cards.stop.isVisible()
+    qtbot.mouseClick(cards.stop, LEFT)
+    go_on.set()
+    qtbot.waitUntil(cards.ask.isEnabled, timeout=10_000)
+    assert not cards.answers and not cards.stop.isVisible() and not window.notice.isVisible()
+
+
+def test_what_cannot_be_found_out_is_said_where_it_was_asked_and_nothing_stays_busy(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def fails(*_args: object, **_named: object) -> Never:
+        raise StateError("cannot be written", Path("machine.sqlite"), "Make room.")
+
+    storage, cards = window.storage, window.storage.cards
+    for module, name in (
+        (cards_panel, "keep_answer"), (kit_panel, "plan_kit"), (tidy_dialog, "find_items"), (kept_dialog, "find_whole"),
+        (storage_place, "claims_of"),
+    ):  # fmt: skip
+        monkeypatch.setattr(module, name, fails)
+    storage.count(next(row for row in storage.rows if row.state.shelf.name == "Attic"))
+    qtbot.waitUntil(lambda: "machine.sqlite" in storage.shelf.way.text(), timeout=10_000)
+    monkeypatch.undo()
+    choose(qtbot, storage, "Attic")  # it can be counted again
+    for module, name in (
+        (cards_panel, "keep_answer"), (kit_panel, "plan_kit"), (tidy_dialog, "find_items"), (kept_dialog, "find_whole")
+    ):
+        monkeypatch.setattr(module, name, fails)
+    row = next(one for one in storage.rows if one.state.shelf.name == "Attic")
+    lost = Lost("gone.mov", "missing", "xxh128", "00")
+    storage.show_kept(replace(row, kept=KeepResult("s", str(place / "Attic"), 0.0, 1.0, 1, 1, 0, (lost,))))
+    kept = storage.dialog
+    assert isinstance(kept, KeptDialog)
+    qtbot.waitUntil(lambda: "machine.sqlite" in kept.model.rows[0].note, timeout=10_000)
+    kept.reject()
+    storage.open_tidy()
+    tidying = storage.dialog
+    assert isinstance(tidying, TidyDialog)
+    qtbot.waitUntil(lambda: "machine.sqlite" in tidying.wins.text(), timeout=10_000)
+    tidying.reject()
+    storage.kits.folder.setText(str(place / "kit"))
+    storage.kits.look()
+    qtbot.waitUntil(lambda: "machine.sqlite" in storage.kits.says.text(), timeout=10_000)
+    assert not storage.kits.make.isEnabled()
+    choose_last(qtbot, storage, 4)
+    qtbot.waitUntil(lambda: cards.chosen is not None, timeout=20_000)
+    cards.ask_at(place / "Card")
+    qtbot.waitUntil(lambda: cards.ask.isEnabled() and bool(cards.answers), timeout=30_000)
+    qtbot.waitUntil(lambda: {one.state for one in cards.files.rows} == {"equal"}, timeout=10_000)
+    assert "machine.sqlite" in window.notice.text() and cards.says.text().startswith("Not yet")
 
 
 def test_a_shelf_is_read_and_mended(qtbot: QtBot, window: MainWindow, place: Path) -> None:

@@ -15,6 +15,7 @@ from ..core.desk import Desk
 from ..core.errors import Cancelled, PresetError, ShadowError
 from ..core.helpers.spreading import Spreading
 from ..core.ingest import (
+    ONE_DRIVE,
     IngestReport,
     IngestRequest,
     IngestRun,
@@ -67,6 +68,8 @@ def ingest(
         requests = [_request(source, project, preset, originals, proxies, second) for source in sources]
         for request in requests:
             request.refuse_if_unsafe(project.absolute().parent)
+            if request.roots(project.absolute().parent).both_on_one_drive:
+                say(ONE_DRIVE)
         reports = _ingest_all(project.absolute(), requests, now, wait)
     values = reports[0].to_json() if len(reports) == 1 else {"reports": [report.to_json() for report in reports]}
     with told(**values):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import os
 import shutil
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 
@@ -22,10 +23,7 @@ class Drives:
 
     def free(self, folder: Path) -> int:
         """Free bytes on the drive that holds (or would hold) a folder."""
-        existing = folder
-        while not existing.exists() and existing != existing.parent:
-            existing = existing.parent
-        return shutil.disk_usage(existing).free
+        return shutil.disk_usage(_existing(folder)).free
 
     def identity(self, folder: Path) -> tuple[int, int]:
         """(device, inode) of a folder: another pair as soon as another drive, or none, is mounted there. Raises
@@ -46,3 +44,26 @@ def drives() -> Drives:
         return Drives()
     made: Drives = importlib.import_module(name).drives()
     return made
+
+
+def on_one_drive(one: Path, other: Path) -> bool:
+    """Whether two folders lie, or would lie, on the same file system; False where the system does not say."""
+    with suppress(OSError):
+        return drives().identity(_existing(one))[0] == drives().identity(_existing(other))[0]
+    return False
+
+
+def is_one_folder(one: Path, other: Path) -> bool:
+    """Whether two paths lead, or would lead, to the same folder: by its name, by a link, or mounted at two places."""
+    there, over_there = _existing(one), _existing(other)
+    with suppress(OSError):
+        same = drives().identity(there) == drives().identity(over_there)
+        return same and one.relative_to(there) == other.relative_to(over_there)
+    return False
+
+
+def _existing(folder: Path) -> Path:
+    """The folder, or the nearest above it that is there."""
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    return folder

@@ -112,8 +112,11 @@ class Work(QObject):
         """Have something that was told to end be waited for, at most so many seconds, when the window closes."""
         self._endings.append(wait)
 
-    def in_background(self, work: Callable[[], Any], then: Callable[[Any], None]) -> None:
-        """Compute on a thread; the answer comes back on the interface thread. Errors become one sentence."""
+    def in_background(
+        self, work: Callable[[], Any], then: Callable[[Any], None], failed: Callable[[str], None] | None = None
+    ) -> None:
+        """Compute on a thread; the answer comes back on the interface thread. Errors become one sentence, which comes
+        as a problem, or to ``failed``: for whoever shows that it waits."""
 
         def run() -> None:
             try:
@@ -121,7 +124,7 @@ class Work(QObject):
             except Exception as error:  # the boundary to the user
                 log.warning("%s", error, exc_info=True)
                 text = sentence(error)
-                self.call_here(lambda: self.problem.emit(text))
+                self.call_here(lambda: self.problem.emit(text) if failed is None else failed(text))
             else:
                 self.call_here(lambda: then(answer))
 

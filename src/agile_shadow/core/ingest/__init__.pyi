@@ -6,7 +6,7 @@ from .inspecting import Inspection, InspectRequest, inspect, poster_in_cache
 from .pages import PageRequest, as_csv, as_html, poster_place, refuse_ending, write_page, write_report
 from .places import Context, needs_probe, original_places, proxy_place, token_values
 from .reporting import STEP_WORDS, IngestReport, Problem, ReportRow
-from .request import IngestRequest, request_for
+from .request import ONE_DRIVE, IngestRequest, request_for
 from .run import IngestRun
 from .settling import BriefRequest, brief_of, settle, settled, to_be_opened
 from .sketching import Sketching, wants_sketch
@@ -16,6 +16,7 @@ from .verifying import Verified, verify_folder
 from .watched import Watch, stop_watching, watch_folder, watched_folders
 
 __all__ = [
+    "ONE_DRIVE",
     "STEP_WORDS",
     "BriefRequest",
     "Context",

@@ -23,10 +23,11 @@ def reported(s: Setting, listing: SourceListing, began: float) -> IngestReport:
     if not s.stopped.is_set():
         _look_once_more(s)
         manifests, problems = _manifests(s)
+    seconds = len(s.seconds) + s.proofs.more
     report = counted(
         listing, s.board.items(), s.taken, s.seconds, s.preset, s.project,
         manifests=manifests,
-        second_copies=len(s.seconds) + s.proofs.more, small_copies=s.small_copies,
+        second_copies=seconds, one_drive=seconds > 0 and s.shelves.roots.both_on_one_drive, small_copies=s.small_copies,
         source=str(s.request.source),
         took=took(began, s.bytes),
     )  # fmt: skip

@@ -6,11 +6,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from ..drives import is_one_folder, on_one_drive
 from ..errors import ShadowError
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..project import Project
 from ..shelves import Shelf, shelf_for, user_shelves
+
+ONE_DRIVE = "The second copies go onto the same drive as the first: if it fails, both are lost."
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,11 @@ class Roots:
         """Those that are written to."""
         own = [self.originals] if self.copied else []
         return [*own, *(root for root in (self.proxies, self.second) if root is not None)]
+
+    @property
+    def both_on_one_drive(self) -> bool:
+        """Whether the second copies would be lost with the drive of the first. Touches drives."""
+        return self.copied and self.second is not None and on_one_drive(self.originals, self.second)
 
 
 @dataclass(frozen=True)
@@ -95,7 +103,8 @@ class IngestRequest:
         ):
             if root is not None and root.resolve().is_relative_to(source):
                 raise ShadowError(f"{what} is on the source", root, "Choose another folder.")
-        if roots.second is not None and roots.second.resolve() in (originals, (roots.proxies or originals).resolve()):
+        first = (roots.originals, roots.proxies or roots.originals)
+        if roots.second is not None and any(is_one_folder(roots.second, root) for root in first):
             raise ShadowError("the second copies would be where the first ones are", roots.second, "Choose another.")
         wanted = self.preset.proxies
         same = roots.proxies is not None and roots.proxies.resolve() == originals

@@ -80,8 +80,9 @@ class IngestReport:
 
     ``failed`` is what needs a person; ``passed_over`` is not. ``here_already``: what the project held by its content;
     ``no_proxy_needed``: video whose preset makes proxies only where needed. ``second_copies``: files of the second
-    shelf, originals and proxies. ``manifests``: folders of the manifests written. ``wanted``: how many should have a
-    proxy. ``small_copies``: cameras' own that were paired. ``took`` differs from run to run; all else does not.
+    shelf, originals and proxies; ``one_drive``: on the drive of the first copies. ``manifests``: folders of the
+    manifests written. ``wanted``: how many should have a proxy. ``small_copies``: cameras' own that were paired.
+    ``took`` differs from run to run; all else does not.
     """
 
     found: Count = 0
@@ -94,6 +95,7 @@ class IngestReport:
     here_already: Count = 0
     no_proxy_needed: Count = 0
     second_copies: Count = 0
+    one_drive: bool = False
     manifests: tuple[PathText, ...] = ()
     wanted: Count = 0
     small_copies: Count = 0
@@ -135,7 +137,8 @@ class IngestReport:
         if self.small_copies:
             text += f", {self.small_copies} camera proxies paired"
         if self.second_copies:
-            text += f", {self.second_copies} second copies"
+            text += f", {counted(self.second_copies, 'second copy', 'second copies')}"
+            text += " on the same drive" if self.one_drive else ""
         return f"{text}; {needing(len(self.failed))}" if self.failed else f"{text}; nothing needs attention"
 
     def to_json(self) -> dict[str, Any]:

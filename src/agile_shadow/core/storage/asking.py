@@ -12,12 +12,13 @@ import time
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
 from ..amounts import counted
 from ..below import Anchor, folder_below, open_ordinary
+from ..drives import on_one_drive
 from ..errors import Cancelled, ShadowError, ShelfGone, StateError, sentence
 from ..hashing import hash_open
 from ..jobs import Report
@@ -32,6 +33,9 @@ _SYSTEM_FOLDERS = frozenset({
 _SYSTEM_FILES = frozenset({".DS_Store", "Thumbs.db", "desktop.ini", ".metadata_never_index", ".VolumeIcon.icns"})
 
 State = Literal["equal", "differs", "missing", "cannot be read", "shelf away", "no copy", "the same file"]
+
+
+Key = tuple[int, int]  # device and inode
 
 
 @dataclass(frozen=True)
@@ -92,7 +96,8 @@ class AskedFile:
 @dataclass(frozen=True)
 class CardAnswer:
     """What was seen, and when: ``began`` and ``ended`` in seconds since 1970. ``problems``: of the card as a whole.
-    ``system``: files of operating systems, which need no copy."""
+    ``system``: files of operating systems, which need no copy. ``together``: names of shelves that lie on one drive.
+    """
 
     source: str
     began: float
@@ -101,6 +106,7 @@ class CardAnswer:
     files: tuple[AskedFile, ...]
     problems: tuple[str, ...]
     system: int = 0
+    together: tuple[tuple[str, ...], ...] = ()
 
     @property
     def missing(self) -> tuple[AskedFile, ...]:
@@ -123,6 +129,7 @@ class CardAnswer:
         if self.may_be_wiped:
             names = " and ".join(shelf.name for shelf in self.shelves)
             more = f"; {self.needless} that need no copy go with it" if self.needless else ""
+            more += "".join(f"; {' and '.join(group)} are on the same drive" for group in self.together)
             compared = f"{len(self.files) - self.needless} of {counted(len(self.files), 'file')}"
             return f"May be wiped: {compared} are equal on {names}{more}"
         return f"Not yet, because {self.reason()}"
@@ -155,13 +162,15 @@ def _said(file: AskedFile, shelves: tuple[AskShelf, ...]) -> str:
         return f"cannot be read on the card ({file.note})"
     names = {shelf.id: shelf.name for shelf in shelves}
     equal = {copy.shelf for copy in file.copies if copy.state == "equal"}
+    also = set(names.values())
     for copy in file.copies:
         if copy.state not in ("equal", "no copy") and copy.shelf not in equal:
             words = {
                 "differs": "has other bytes on", "missing": "is missing on", "cannot be read": "cannot be read on",
                 "shelf away": "cannot be compared: not there is", "the same file": "is the very same file on",
             }[copy.state]  # fmt: skip
-            return f"{words} {names.get(copy.shelf, 'a shelf')}"
+            name = names.get(copy.shelf, "a shelf")
+            return f"is one and the same file on {copy.note} and {name}" if copy.note in also else f"{words} {name}"
     lacking = [names[shelf.id] for shelf in shelves if shelf.id not in equal]
     why = f" ({file.note})" if file.note else ""
     return f"has no copy on {' and '.join(lacking)}{why}"
@@ -194,7 +203,23 @@ def ask_card(request: AskRequest, report: Report) -> CardAnswer:
     equal = (copy for file in files for copy in file.copies if copy.state == "equal")
     problems += [f"{copy.path} changed while the card was asked" for copy in equal if not _is_as_read(copy)]
     anchor.check()
-    return CardAnswer(str(request.source), began, time.time(), request.shelves, tuple(files), tuple(problems), system)
+    there = [shelf for shelf in request.shelves if shelf.id not in away]
+    return CardAnswer(
+        str(request.source), began, time.time(), request.shelves, tuple(files), tuple(problems), system,
+        _together(there),
+    )  # fmt: skip
+
+
+def _together(shelves: list[AskShelf]) -> tuple[tuple[str, ...], ...]:
+    """Names of the shelves that lie on one drive, for each drive that holds several."""
+    groups: list[list[AskShelf]] = []
+    for shelf in shelves:
+        group = next((one for one in groups if on_one_drive(one[0].root, shelf.root)), None)
+        if group is None:
+            groups.append([shelf])
+        else:
+            group.append(shelf)
+    return tuple(tuple(shelf.name for shelf in group) for group in groups if len(group) > 1)
 
 
 def _is_as_read(copy: AskedCopy) -> bool:
@@ -293,7 +318,7 @@ def _asked(
         if isinstance(error, Cancelled | ShelfGone):
             raise
         note = sentence(error)
-    found = tuple(_compared(one.result(), value) for one in copies)
+    found = _each_once([_compared(one.result(), value) for one in copies], request.shelves)
     needless = path in request.needless and not any(copy.state == "equal" for copy in found)
     equal = [one for one in found if one.state == "equal"]
     if not note and not equal:
@@ -316,11 +341,9 @@ class _Read:
     shelf: str
     path: Path | None
     state: State
-    value: str = ""
     note: str = ""
     size: int = 0
-    modified: int = 0
-    values: tuple[tuple[Path, str, int], ...] = ()  # several that it may be: place, checksum, modification time
+    values: tuple[tuple[Path, str, int, Key], ...] = ()  # several it may be: place, checksum, modification time, which
 
 
 def _copy_on(
@@ -345,23 +368,36 @@ def _copy_on(
             else:
                 stamp = (status.st_size, status.st_mtime_ns)
                 value, modified = _read(anchor, place, stamp, step)
-                values.append((place, value, modified))
+                values.append((place, value, modified, (status.st_dev, status.st_ino)))
         except FileNotFoundError:
             last = _Read(shelf.id, place, "missing")
         except Cancelled:
             raise
         except (OSError, ShadowError) as error:
             last = _Read(shelf.id, place, "cannot be read", note=sentence(error))
-    return _Read(shelf.id, last.path, last.state, "", last.note, size, 0, tuple(values))
+    return _Read(shelf.id, last.path, last.state, last.note, size, tuple(values))
 
 
-def _compared(read: _Read, value: str) -> AskedCopy:
-    for place, own, modified in read.values:
+def _compared(read: _Read, value: str) -> tuple[AskedCopy, Key | None]:
+    """What was found on a shelf, and which file it is where it is equal."""
+    for place, own, modified, key in read.values:
         if value and own == value:
-            return AskedCopy(read.shelf, str(place), "equal", "", read.size, modified)
+            return AskedCopy(read.shelf, str(place), "equal", "", read.size, modified), key
     if read.values:
-        return AskedCopy(read.shelf, str(read.values[0][0]), "differs" if value else "no copy")
-    return AskedCopy(read.shelf, str(read.path or ""), read.state, read.note)
+        return AskedCopy(read.shelf, str(read.values[0][0]), "differs" if value else "no copy"), None
+    return AskedCopy(read.shelf, str(read.path or ""), read.state, read.note), None
+
+
+def _each_once(found: list[tuple[AskedCopy, Key | None]], shelves: tuple[AskShelf, ...]) -> tuple[AskedCopy, ...]:
+    """A file that two shelves lead to, by another name of it or a folder mounted twice, is a copy of the first only."""
+    names = {shelf.id: shelf.name for shelf in shelves}
+    first: dict[Key, str] = {}
+    copies = []
+    for copy, key in found:
+        known = first.setdefault(key, copy.shelf) if key is not None else copy.shelf
+        same = known != copy.shelf
+        copies.append(replace(copy, state="the same file", note=names[known]) if same else copy)
+    return tuple(copies)
 
 
 def _read(anchor: Anchor, path: Path, stamp: tuple[int, ...], step: _Steps) -> tuple[str, int]:

@@ -210,7 +210,7 @@ class HomeDialog(QDialog):
                 self._show_found(project, *found)
                 then()
 
-        self._work.in_background(lambda: _compared(project, arrived, matches, chosen), came)
+        self._work.in_background(lambda: _compared(project, arrived, matches, chosen), came, self.says.setText)
 
     def _show_found(
         self, project: Project, line: Timeline | None, left_out: tuple[str, ...], differences: tuple[Difference, ...]

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from ....core.errors import ShadowError, sentence
 from ....core.ingest import (
+    ONE_DRIVE,
     Context,
     IngestRequest,
     SourceListing,
@@ -212,19 +213,24 @@ class InstructionCard(QFrame):
         if self.unnamed():
             self._work.problem.emit(self.unnamed())
             return None
-        wanted = folder_in(self.second) if self.second.text().strip() else None
-        return IngestRequest(source, folder_in(self.originals), folder_in(self.proxies), preset, wanted)
+        return IngestRequest(source, folder_in(self.originals), folder_in(self.proxies), preset, self.targets()[1])
 
     # What would be done
 
-    def show_room(self, size: int, free: int) -> None:
-        """``size``: bytes to copy; ``free``: bytes there."""
+    def targets(self) -> tuple[Path, Path | None]:
+        """Where originals and their second copies go, as it is typed."""
+        second = folder_in(self.second) if self.second.text().strip() else None
+        return Path(self.originals.text() or "/"), second
+
+    def show_room(self, size: int, free: int, one_drive: bool) -> None:
+        """``size``: bytes to copy; ``free``: bytes there; ``one_drive``: second copies go onto the same drive."""
         preset = self.chosen_preset()
         if preset is None or preset.originals.do == "leave":
             self.room.setText("Originals stay in place.")
             return
         enough = "" if size <= free else "  Not enough free space."
-        self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}")
+        both = f"\n{ONE_DRIVE}" if one_drive and preset.originals.second_copy else ""
+        self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}{both}")
 
     def show_places(self, source: str, listing: SourceListing) -> None:
         """Where the first file and its proxy will lie, as real paths."""

@@ -155,7 +155,7 @@ class IngestPlace(PlacePage):
             return
         preset = self.card.chosen_preset()
         join = preset.takes.join_parts if preset is not None else True
-        self._reading.read(path, Path(self.card.originals.text() or "/"), join)
+        self._reading.read(path, *self.card.targets(), join)
 
     def _preset_changed(self) -> None:
         if self._reading.whole is not None and self.on_source.run is None:
@@ -189,7 +189,7 @@ class IngestPlace(PlacePage):
     def _show_rows(self, root: Path, listing: SourceListing, rows: list[FileRow]) -> None:
         pane, preset = self.on_source, self.card.chosen_preset()
         pane.show_rows(root, listing, rows)
-        self.card.show_room(pane.to_copy, self._reading.free)
+        self.card.show_room(pane.to_copy, self._reading.free, self._reading.one_drive)
         self.card.show_places(pane.source.text().strip(), listing)
         self._show_button()
         rate = preset.takes.sequence_rate if preset is not None else None

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from ....core.drives import on_one_drive
 from ....core.errors import ShadowError, sentence
 from ....core.ingest import BriefRequest, SourceListing, brief_of, read_source, settle, to_be_opened
 from ....core.shelves import free_room
@@ -16,7 +17,7 @@ _HEAD = 20.0  # seconds that opening one file of a source may take
 
 class SourceReading(QObject):
     """The newest request wins. ``came``: there is something new; ``whole``: all that was found, None for nothing;
-    ``problem``: why; ``free``: bytes where originals go."""
+    ``problem``: why; ``free``: bytes where originals go; ``one_drive``: second copies would go onto the same drive."""
 
     came = Signal()
 
@@ -27,22 +28,25 @@ class SourceReading(QObject):
         self.whole: SourceListing | None = None
         self.problem = ""
         self.free = 0
+        self.one_drive = False
 
-    def read(self, source: Path, originals: Path, join: bool) -> None:
-        """Read a source; ``originals``: where its files would go; ``join``: split recordings are one clip."""
+    def read(self, source: Path, originals: Path, second: Path | None, join: bool) -> None:
+        """Read a source; ``originals``, ``second``: where its files would go; ``join``: split recordings are one clip.
+        """
         self.stop()
         number = self._number
 
-        def read() -> tuple[SourceListing | None, str, int, bool]:
+        def read() -> tuple[SourceListing | None, str, int, bool, bool]:
             try:
                 listing = read_source(source)
-                return listing, "", free_room(originals), bool(to_be_opened(listing))
+                both = second is not None and on_one_drive(originals, second)
+                return listing, "", free_room(originals), both, bool(to_be_opened(listing))
             except (ShadowError, OSError) as error:
-                return None, sentence(error), 0, False
+                return None, sentence(error), 0, False, False
 
-        def then(answer: tuple[SourceListing | None, str, int, bool]) -> None:
+        def then(answer: tuple[SourceListing | None, str, int, bool, bool]) -> None:
             if number == self._number:
-                self.whole, self.problem, self.free, opens = answer
+                self.whole, self.problem, self.free, self.one_drive, opens = answer
                 self.came.emit()
                 if self.whole is not None and opens:
                     self._settle(number, source, self.whole, join)

@@ -97,6 +97,7 @@ class CardsPanel(QWidget):
         self._future: Future[Any] | None = None
         self._wanted: Path | None = None
         self._part = 0.0
+        self._stopped = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -259,6 +260,7 @@ class CardsPanel(QWidget):
         if row is None or self._future is not None:
             return
         project, store, passed = self._work.session.project, self._work.store, self.passed.isChecked()
+        self._stopped = False
         self._busy(True)
         self.says.setText("Reading the card and its copies…")
 
@@ -276,6 +278,9 @@ class CardsPanel(QWidget):
     def _submit(self, project: Project, found: Any) -> None:
         if isinstance(found, Exception):
             self._tell_failed(found)
+            return
+        if self._stopped:
+            self._tell_failed(Cancelled())
             return
         card, request = found
         self._executor = self._work.machine.hire("copy")
@@ -301,6 +306,10 @@ class CardsPanel(QWidget):
         def keep() -> None:
             keep_answer(path, card, answer)
 
+        def not_kept(why: str) -> None:  # what was found is listed; the card itself stays "not yet"
+            self._work.problem.emit(why)
+            kept(None)
+
         def kept(_done: object) -> None:
             self._busy(False)
             number = next((n for n, row in enumerate(self.model.rows) if row.card.id == card.id), None)
@@ -308,7 +317,7 @@ class CardsPanel(QWidget):
                 self.table.selectRow(number)
             self.refresh()
 
-        self._work.in_background(keep, kept)
+        self._work.in_background(keep, kept, not_kept)
 
     def _tell_failed(self, error: Exception) -> None:
         self._busy(False)
@@ -330,6 +339,7 @@ class CardsPanel(QWidget):
         self.bar.setValue(int(self._part * 100))
 
     def _stop(self) -> None:
+        self._stopped = True
         if self._executor is not None and self._future is not None:
             self._executor.cancel(self._future)
 

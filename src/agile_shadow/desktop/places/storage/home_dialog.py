@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from ....core.amounts import counted
-from ....core.errors import Cancelled, ShadowError, sentence
+from ....core.errors import Cancelled, sentence
 from ....core.jobs import Executor
 from ....core.kit import Brought, Coming, KitHomeRequest, bring_home, look_home, with_brought
 from ....core.kit.merging import merge_cuts
@@ -94,7 +94,7 @@ class KitHomeDialog(QDialog):
         def look() -> Any:
             try:
                 return look_home(project, folder)
-            except (ShadowError, OSError) as error:
+            except Exception as error:  # told here
                 return error
 
         self._work.in_background(look, self._looked)

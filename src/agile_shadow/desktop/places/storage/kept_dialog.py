@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.amounts import counted
 from ....core.errors import sentence
+from ....core.project import Project
 from ....core.shelves import Shelf
 from ....core.storage.keeping import KeepResult, Lost
 from ....core.storage.mending import IntactFile, PutBackRequest, find_whole, put_back
@@ -75,12 +76,7 @@ class KeptDialog(QDialog):
         project, shelf, rows = self._work.session.project, self._shelf, [one for one in self.model.rows if one.lost]
 
         def look() -> list[LostRow]:
-            found = []
-            for row in rows:
-                whole = find_whole(project, row.lost, shelf)
-                note = f"whole on {whole.shelf}: {whole.path}" if whole else "no whole copy was found"
-                found.append(replace(row, whole=whole, note=note))
-            return found
+            return [_looked_for(project, row, shelf) for row in rows]
 
         self._work.in_background(look, self._looked)
 
@@ -103,14 +99,26 @@ class KeptDialog(QDialog):
             return [_put_back(root, row) if row.whole is not None else row for row in rows]
 
         def then(done: list[LostRow]) -> None:
-            if self._closed:
-                return
-            self.model.set_rows(done)
             back = sum(1 for row in done if row.state == "in place")
             placed = counted(back, "file was", "files were")
-            self.says.setText(f"{placed} put in place and read back. Read the shelf again to be sure of all.")
+            words = f"{placed} put in place and read back. Read the shelf again to be sure of all."
+            if self._closed:
+                self._work.told.emit(words)
+                return
+            self.model.set_rows(done)
+            self.says.setText(words)
 
         self._work.in_background(work, then)
+
+
+def _looked_for(project: Project, row: LostRow, shelf: Shelf) -> LostRow:
+    assert row.lost is not None
+    try:
+        whole = find_whole(project, row.lost, shelf)
+    except Exception as error:  # one file's trouble is not the others'
+        return replace(row, note=sentence(error))
+    note = f"whole on {whole.shelf}: {whole.path}" if whole else "no whole copy was found"
+    return replace(row, whole=whole, note=note)
 
 
 def _put_back(root: Path, row: LostRow) -> LostRow:

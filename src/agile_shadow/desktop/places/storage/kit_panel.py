@@ -193,7 +193,15 @@ class KitPanel(QWidget):
         def work() -> tuple[KitPlan, bool]:
             return plan_kit(request), is_kit(request.folder)
 
-        self._work.in_background(work, lambda found: self._looked(*found))
+        self._work.in_background(work, lambda found: self._looked(*found), self._cannot)
+
+    def _cannot(self, why: str) -> None:
+        """Nothing can be said of that folder."""
+        if self._future is None:
+            self.says.setText(why)
+            self.make.setEnabled(False)
+            self.home.setEnabled(False)
+            self.table.hide()
 
     def _looked(self, plan: KitPlan, known: bool) -> None:
         if self._future is not None:

@@ -217,7 +217,11 @@ class StoragePlace(PlacePage):
         def ask() -> RoomRequest:
             return RoomRequest(shelf.root, tuple(claims_of(session.project)), session.path, shelf.role)
 
-        self._work.in_background(ask, lambda request: self._submit(shelf, request))
+        def failed(why: str) -> None:
+            self._counting.discard(shelf.id)
+            self.shelf.way.setText(why)
+
+        self._work.in_background(ask, lambda request: self._submit(shelf, request), failed)
 
     def _submit(self, shelf: Shelf, request: RoomRequest) -> None:
         if self._counter is None:

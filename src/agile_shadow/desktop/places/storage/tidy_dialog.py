@@ -124,7 +124,11 @@ class TidyDialog(QDialog):
             pace = pace_of_making(project, store.pieces(project=session.path))
             return project, find_items(project, other_projects(session.path)), pace
 
-        self._work.in_background(look, self._looked)
+        self._work.in_background(look, self._looked, self._cannot)
+
+    def _cannot(self, why: str) -> None:
+        if not self._closed:
+            self.wins.setText(why)
 
     def reject(self) -> None:
         """Not while files are on their way."""
