@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
-from PySide6.QtCore import QRect
+from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -24,14 +24,17 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QScrollBar,
     QTabBar,
+    QTableView,
     QTextBrowser,
     QToolButton,
     QWidget,
 )
 
 from agile_shadow.desktop import theme
+from agile_shadow.desktop.column_room import ColumnRoom
 
 LEAST = 4.5  # contrast of text
+_NARROW = 50  # pixels in which no text can be read
 _CODE = re.compile(r"\b[A-Z][a-z]+[A-Z][a-z]+\b")
 _NAMES = frozenset(("ProRes", "CineForm", "JetBrains", "PgUp", "PgDown"))  # that are written so
 _CONTROLS = (
@@ -114,6 +117,25 @@ def cut_off(root: QWidget) -> list[str]:
     return found
 
 
+def crowded(root: QWidget) -> list[str]:
+    """Columns of tables in sight whose title is cut off, or so narrow that nothing in them can be read."""
+    for room in root.findChildren(ColumnRoom):
+        room.share()
+    found = []
+    for table in (one for one in shown(root) if isinstance(one, QTableView) and one.model() is not None):
+        header, model = table.horizontalHeader(), table.model()
+        if not header.isVisible():
+            continue
+        for number in range(model.columnCount()):
+            title = str(model.headerData(number, Qt.Orientation.Horizontal) or "")
+            width = header.sectionSize(number)
+            short = header.fontMetrics().horizontalAdvance(title) > width - 6
+            hidden = table.isColumnHidden(number)
+            if not hidden and (short or (table.sizeHintForColumn(number) > width + 8 and width < _NARROW)):
+                found.append(f"column {title!r}, {width} pixels: {where(table)}")
+    return found
+
+
 def nameless(root: QWidget) -> list[str]:
     """Controls that a screen reader has no name for."""
     buddies = {label.buddy() for label in root.findChildren(QLabel) if label.buddy() is not None}
@@ -146,7 +168,7 @@ def faults(root: QWidget) -> list[str]:
         QApplication.sendPostedEvents()
         QApplication.processEvents()
     return [
-        *unreadable(root), *cut_off(root), *(f"no name: {one}" for one in nameless(root)),
+        *crowded(root), *unreadable(root), *cut_off(root), *(f"no name: {one}" for one in nameless(root)),
         *(f"no tooltip: {one}" for one in without_tip(root)), *(f"like code: {one}" for one in like_code(root)),
     ]  # fmt: skip
 

@@ -34,6 +34,7 @@ from ....core.presets import Preset, describes, list_presets
 from ....core.shelves import shelf_for, user_shelves
 from ... import words
 from ...folders import Folders
+from ...labels import set_look
 from ...work import Work
 from .run_panel import RunPanel
 
@@ -226,8 +227,10 @@ class InstructionCard(QFrame):
         """``size``: bytes to copy; ``free``: bytes there; ``one_drive``: second copies go onto the same drive."""
         preset = self.chosen_preset()
         if preset is None or preset.originals.do == "leave":
+            set_look(self.room, "quiet")
             self.room.setText("Originals stay in place.")
             return
+        set_look(self.room, "quiet" if size <= free else "warn")
         enough = "" if size <= free else "  Not enough free space."
         both = f"\n{ONE_DRIVE}" if one_drive and preset.originals.second_copy else ""
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}{both}")
