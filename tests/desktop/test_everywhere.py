@@ -71,6 +71,10 @@ def test_every_place_can_be_read_and_every_control_has_a_name(
         for number, name in enumerate(PLACE_NAMES):
             window.open_place(number)
             found[name] = surfaces.faults(window)
+        window.open_place(0)
+        for tab in range(window.presets.tabs.count()):
+            window.presets.tabs.setCurrentIndex(tab)
+            found[f"presets {tab}"] = surfaces.faults(window)
         window.open_place(1)
         window.ingest.tabs.setCurrentIndex(1)
         found["reports"] = surfaces.faults(window)

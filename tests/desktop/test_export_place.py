@@ -20,6 +20,7 @@ from agile_shadow.core.helpers.suite import Suite
 from agile_shadow.core.media import probe
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.timeline import Marker, append, remove
+from agile_shadow.desktop.column_room import ColumnRoom
 from agile_shadow.desktop.opening_timeline import MissingMediaDialog
 from agile_shadow.desktop.places.export.handover_dialog import HandOverDialog
 from agile_shadow.desktop.places.export.home_dialog import HomeDialog
@@ -68,6 +69,14 @@ def test_no_film_is_offered_before_its_originals_were_looked_at(
     go(qtbot, window, "Export")
     qtbot.waitUntil(card.start.isEnabled, timeout=20_000)
     assert window.export.check is not None and window.export.check.ready
+    table, model = window.export.check_panel.table, window.export.check_panel.model
+    window.resize(1024, 720)
+    qtbot.waitUntil(lambda: table.width() < 560, timeout=5_000)
+    model.set_rows([*model.rows, *(replace(row, clip="VID_20261012_093142", shelf="Boathouse by the quay",
+                                           path="/long" * 60) for row in model.rows)])  # fmt: skip
+    table.findChild(ColumnRoom).share()
+    assert table.columnWidth(3) >= table.sizeHintForColumn(3)  # the result, whole
+    assert table.model().index(0, 3).data() == "present, unchanged"
 
 
 def test_three_films_and_a_draft_are_made_one_after_the_other(qtbot: QtBot, film: Path, open_window: Opener) -> None:

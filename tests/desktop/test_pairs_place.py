@@ -131,6 +131,28 @@ def test_the_ledger_is_searched_chosen_ordered_grouped_and_changed_for_many(
     assert sum(len(one.proxies) for one in window.work.session.project.clips) == many == 8
 
 
+def test_pictures_that_are_still_read_are_said_to_be(
+    qtbot: QtBot, tmp_path: Path, open_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window = open_window(paired(tmp_path, [Derived("A000_p.mov", 0)]))
+    go(qtbot, window, "Pairs")
+    choose(qtbot, window, 0)
+    compare = window.pairs.compare
+
+    def said() -> bool:
+        """Whether something is written in the upper right corner of the picture."""
+        corner, picture = compare._frame().toRect().topRight(), compare.grab().toImage()
+        places = [(corner.x() - x, corner.y() + y) for x in range(20, 110) for y in range(12, 28)]
+        return any(picture.pixelColor(x, y).lightness() > 100 for x, y in places)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(compare._twin, "ask", lambda *_wish: None)  # a drive that takes its time
+        key(qtbot, window, Key.Key_D)
+        assert compare.isVisible() and compare.shown is None and said()
+    compare.show_frame(0)
+    qtbot.waitUntil(lambda: compare.shown is not None, timeout=10_000)
+
+
 def test_both_pictures_under_a_divider_in_turns_and_their_difference(
     qtbot: QtBot, tmp_path: Path, open_window: Opener
 ) -> None:

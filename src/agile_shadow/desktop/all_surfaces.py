@@ -70,6 +70,7 @@ def _parts(window: MainWindow, number: int, settle: Settle) -> Iterator[tuple[st
         yield "reports", window
         window.ingest.tabs.setCurrentIndex(0)
     elif number == PAIRS:
+        window.pairs.table.clearSelection()  # else a row that is chosen is chosen no more
         window.pairs.table.selectRow(0)
         for way in ("divided", "difference", "play"):
             window.pairs.ways.look(way)

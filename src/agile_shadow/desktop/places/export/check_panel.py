@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from ....core.film import FinalCheck, SourceCheck
 from ....core.time import rate_label
 from ....core.timeline import Timeline
-from ...flow import FlowLayout
 from ...invitation import Invitation
 from ...labels import set_warned
 from ...tables import Column, RowsModel, rows_table
@@ -26,12 +25,13 @@ def _state(check: SourceCheck) -> str:
 
 
 _COLUMNS = (
-    Column("Clip", lambda check: check.clip, 150, mark=lambda check: "missing" if check.problem else "original"),
+    Column("Clip", lambda check: check.clip, 150, mark=lambda check: "missing" if check.problem else "original",
+           tip=lambda check: check.path),
     Column("Shelf", lambda check: check.shelf, 96),
     Column("Used", lambda check: f"{check.blocks} x", 56, right=True),
     Column("Final check", _state, 190),
     Column("File", lambda check: check.path, 300),
-)
+)  # fmt: skip
 
 
 class CheckPanel(QWidget):
@@ -51,9 +51,6 @@ class CheckPanel(QWidget):
         self.summary = QLabel("")
         self.summary.setWordWrap(True)
         row.addWidget(self.summary, 1)
-        buttons = QWidget()
-        flow = FlowLayout(6, 6)
-        buttons.setLayout(flow)
         self.look_again = self._button("Check again", self.again)
         self.look_for = self._button("Find missing files…", self.look)
         self.take_size = self._button("Use the originals' size", self.enlarge)
@@ -61,7 +58,7 @@ class CheckPanel(QWidget):
             row.addWidget(button)
         layout.addLayout(row)
         self.model = RowsModel(_COLUMNS)
-        self.table = rows_table(self.model, 4, "Final check")
+        self.table = rows_table(self.model, 3, "Final check", optional=(4, 2))
         self.invitation = Invitation(
             self.table, "Nothing to export yet. Put clips on the timeline first; here each original that the film uses "
             "is listed and checked.", ("Go to Timeline", lambda: self.goes_to.emit("place_4")),

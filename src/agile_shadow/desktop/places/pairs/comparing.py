@@ -335,7 +335,7 @@ class CompareView(QWidget):
         else:
             self._paint_side(painter, frame, self.visible_side)
             self._paint_mark(painter, frame, self.visible_side, self.visible_side.upper(), left=True)
-        if self.shown is not None and self.shown.frame != self.frame:
+        if self.shown is None or self.shown.frame != self.frame:
             self._paint_mark(painter, frame, None, "loading this frame", left=False, top=True)
 
     def _paint_side(self, painter: QPainter, frame: QRectF, side: str) -> None:
