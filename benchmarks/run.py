@@ -42,6 +42,7 @@ from ingest import (
 from ledger import measure_fingerprints, measure_ledger
 from limits import measure_plain, measure_signatures, measure_single, measure_sketches, measure_starts
 from night import measure_night
+from others import Meanwhile
 from pairing import by_data, pairing, proof
 from reads import measure_reads
 from sounds import measure_sounds
@@ -233,22 +234,23 @@ def _groups(card: Path) -> int:
         return 2
     folder = Path(tempfile.mkdtemp(prefix="bench-", dir=card.parent))
     print(f"# {word}", flush=True)
-    begun = time.perf_counter()
+    meanwhile = Meanwhile()
     try:
         ended = _group(_GROUPS[word], folder, numbers)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
-    print(f"  ({word}: {time.perf_counter() - begun:.0f} s)", flush=True)
+    print(f"  ({word}: {meanwhile.words()})", flush=True)
     return 0 if ended else 1
 
 
 def _all_groups() -> int:
-    begun, failed = time.perf_counter(), []
+    meanwhile, failed = Meanwhile(), []
     for word in _GROUPS:
         command = [sys.executable, __file__, word, *map(str, _SHORT.get(word, []))]
         if subprocess.run(command, check=False).returncode:
             failed.append(word)
-    told("all groups together", (time.perf_counter() - begun) / 60, 25, " min")
+    told("all groups together", meanwhile.seconds / 60, 25, " min")
+    print(f"  (all: {meanwhile.words()})", flush=True)
     if failed:
         print(f"came to no end: {', '.join(failed)}", flush=True)
     return 1 if failed else 0

@@ -279,6 +279,10 @@ def test_the_report_says_that_second_copies_lie_on_the_same_drive(
     report, project = run(light_card, tmp_path / "f", originals={"second_copy": True}, proxies=None)
     assert report.one_drive is not apart and ("second copies on the same drive" in report.headline()) is not apart
     assert [one.get("one_drive") for one in project.reports] == [not apart]
+    assert report.second_copies == report.copied
+    leave = {"codec": "h264", "scale": "1/2", "second_copy": True}
+    made = run(light_card, tmp_path / "h", originals={"do": "leave"}, proxies=leave, takes={"sound": False})[0]
+    assert made.second_copies == made.paired and made.one_drive is not apart  # proxies and theirs
     alone = run(light_card, tmp_path / "g", proxies=None)[0]
     assert not alone.one_drive and "same drive" not in alone.headline()
 

@@ -246,7 +246,7 @@ def test_a_timeline_comes_home_and_differences_are_taken_one_by_one(
     go(qtbot, window, "Export")
     qtbot.mouseClick(window.export.bring_home, LEFT)
     dialog = window.export.dialog
-    assert isinstance(dialog, HomeDialog) and not dialog.take_all.isEnabled()
+    assert isinstance(dialog, HomeDialog) and not dialog.take_all.isEnabled() and not dialog.clip.isEnabled()
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_more: ([str(back)], ""))
     dialog._choose()
     qtbot.waitUntil(lambda: dialog.line is not None, timeout=30_000)

@@ -145,6 +145,7 @@ def test_the_card_says_that_second_copies_go_onto_the_same_drive(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:  # fmt: skip
     save_preset(Preset(name="Twice", originals=Originals(second_copy=True)))
+    save_preset(Preset(name="In place", originals=Originals(do="leave"), proxies=Proxies(second_copy=True)))
     window = open_window(tmp_path / "film" / "p.otio")
     qtbot.waitUntil(lambda: "CARD" in names(window), timeout=10_000)
     click_source(qtbot, window, "CARD")
@@ -162,6 +163,14 @@ def test_the_card_says_that_second_copies_go_onto_the_same_drive(
     qtbot.waitUntil(lambda: ONE_DRIVE in card.room.text(), timeout=10_000)
     card.preset.setCurrentText("Small")
     qtbot.waitUntil(lambda: "to copy" in card.room.text() and ONE_DRIVE not in card.room.text(), timeout=10_000)
+    card.preset.setCurrentText("In place")  # only proxies are copied again, and those lie on another drive
+    card.proxies.selectAll()
+    qtbot.keyClicks(card.proxies, str(elsewhere))
+    qtbot.waitUntil(lambda: window.ingest._reading.one_drive == {Path(card.originals.text())}, timeout=10_000)
+    assert card.room.text() == "Originals stay in place."
+    card.proxies.selectAll()
+    qtbot.keyClicks(card.proxies, str(tmp_path / "film" / "proxies"))
+    qtbot.waitUntil(lambda: card.room.text() == f"Originals stay in place.\n{ONE_DRIVE}", timeout=10_000)
 
 
 def drop(window: MainWindow, *paths: Path) -> None:

@@ -18,12 +18,14 @@ ONE_DRIVE = "The second copies go onto the same drive as the first: if it fails,
 
 @dataclass(frozen=True)
 class Roots:
-    """The folders of a run's shelves. ``proxies`` is None where they go beside the originals or none are made."""
+    """The folders of a run's shelves. ``proxies`` is None where they go beside the originals or none are made;
+    ``first``: where the files lie that are copied again to ``second``, originals before proxies."""
 
     originals: Path
     copied: bool
     proxies: Path | None
     second: Path | None
+    first: Path | None = None
 
     def written(self) -> list[Path]:
         """Those that are written to."""
@@ -33,7 +35,7 @@ class Roots:
     @property
     def both_on_one_drive(self) -> bool:
         """Whether the second copies would be lost with the drive of the first. Touches drives."""
-        return self.copied and self.second is not None and on_one_drive(self.originals, self.second)
+        return self.first is not None and self.second is not None and on_one_drive(self.first, self.second)
 
 
 @dataclass(frozen=True)
@@ -85,7 +87,9 @@ class IngestRequest:
         elif wanted is not None and wanted.place == "project":
             proxies = project_folder / wanted.folder
         second = self.second if self.needs_second else None
-        return Roots(self.originals if copied else self.source, copied, proxies, second)
+        originals = self.originals if copied else self.source
+        first = originals if self.preset.originals.second_copy else proxies or originals
+        return Roots(originals, copied, proxies, second, first if second is not None else None)
 
     def refuse_if_unsafe(self, project_folder: Path) -> None:
         """Raises ShadowError where copies or proxies would land on the source or among the originals' names."""

@@ -139,6 +139,7 @@ class HomeDialog(QDialog):
         self.clip.setAccessibleName("Clip of the selected event")
         self.clip.setToolTip("Choose another clip of this project for the event")
         self.clip.setMinimumWidth(220)
+        self.clip.setEnabled(False)  # until an event is selected
         self.clip.activated.connect(lambda _index: self._by_hand())
         row.addWidget(label)
         row.addWidget(self.clip)

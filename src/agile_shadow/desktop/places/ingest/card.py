@@ -36,6 +36,7 @@ from ... import words
 from ...folders import Folders
 from ...labels import set_look
 from ...work import Work
+from .reading import Targets
 from .run_panel import RunPanel
 
 
@@ -214,26 +215,35 @@ class InstructionCard(QFrame):
         if self.unnamed():
             self._work.problem.emit(self.unnamed())
             return None
-        return IngestRequest(source, folder_in(self.originals), folder_in(self.proxies), preset, self.targets()[1])
+        return IngestRequest(source, folder_in(self.originals), folder_in(self.proxies), preset, self.targets().second)
 
     # What would be done
 
-    def targets(self) -> tuple[Path, Path | None]:
-        """Where originals and their second copies go, as it is typed."""
+    def targets(self) -> Targets:
+        """Where files go, as it is typed."""
         second = folder_in(self.second) if self.second.text().strip() else None
-        return Path(self.originals.text() or "/"), second
+        originals, proxies = (Path(edit.text() or "/") for edit in (self.originals, self.proxies))
+        return Targets(originals, proxies, second)
 
-    def show_room(self, size: int, free: int, one_drive: bool) -> None:
-        """``size``: bytes to copy; ``free``: bytes there; ``one_drive``: second copies go onto the same drive."""
+    def show_room(self, size: int, free: int, one_drive: frozenset[Path]) -> None:
+        """``size``: bytes to copy; ``free``: bytes there; ``one_drive``: folders on the drive of second copies."""
         preset = self.chosen_preset()
+        both = f"\n{ONE_DRIVE}" if preset is not None and self._first(preset) in one_drive else ""
         if preset is None or preset.originals.do == "leave":
             set_look(self.room, "quiet")
-            self.room.setText("Originals stay in place.")
+            self.room.setText(f"Originals stay in place.{both}")
             return
         set_look(self.room, "quiet" if size <= free else "warn")
         enough = "" if size <= free else "  Not enough free space."
-        both = f"\n{ONE_DRIVE}" if one_drive and preset.originals.second_copy else ""
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}{both}")
+
+    def _first(self, preset: Preset) -> Path | None:
+        """The folder whose files are copied again."""
+        if preset.originals.second_copy:
+            return self.targets().originals
+        if preset.proxies is None or not preset.proxies.second_copy or preset.proxies.place == "project":
+            return None
+        return self.targets().proxies if preset.proxies.place == "shelf" else self.targets().originals
 
     def show_places(self, source: str, listing: SourceListing) -> None:
         """Where the first file and its proxy will lie, as real paths."""

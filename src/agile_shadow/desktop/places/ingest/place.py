@@ -155,7 +155,7 @@ class IngestPlace(PlacePage):
             return
         preset = self.card.chosen_preset()
         join = preset.takes.join_parts if preset is not None else True
-        self._reading.read(path, *self.card.targets(), join)
+        self._reading.read(path, self.card.targets(), join)
 
     def _preset_changed(self) -> None:
         if self._reading.whole is not None and self.on_source.run is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -13,11 +14,28 @@ from ....core.shelves import free_room
 from ...work import Work
 
 _HEAD = 20.0  # seconds that opening one file of a source may take
+_Read = tuple[SourceListing | None, str, int, frozenset[Path], bool]
+
+
+@dataclass(frozen=True)
+class Targets:
+    """The folders that are typed; ``second``: for second copies."""
+
+    originals: Path
+    proxies: Path
+    second: Path | None
+
+    def on_the_drive_of_second_copies(self) -> frozenset[Path]:
+        """Which of both lie there. Touches drives."""
+        if self.second is None:
+            return frozenset()
+        return frozenset(one for one in (self.originals, self.proxies) if on_one_drive(one, self.second))
 
 
 class SourceReading(QObject):
     """The newest request wins. ``came``: there is something new; ``whole``: all that was found, None for nothing;
-    ``problem``: why; ``free``: bytes where originals go; ``one_drive``: second copies would go onto the same drive."""
+    ``problem``: why; ``free``: bytes where originals go; ``one_drive``: which folders of originals and proxies lie on
+    the drive of second copies."""
 
     came = Signal()
 
@@ -28,23 +46,22 @@ class SourceReading(QObject):
         self.whole: SourceListing | None = None
         self.problem = ""
         self.free = 0
-        self.one_drive = False
+        self.one_drive: frozenset[Path] = frozenset()
 
-    def read(self, source: Path, originals: Path, second: Path | None, join: bool) -> None:
-        """Read a source; ``originals``, ``second``: where its files would go; ``join``: split recordings are one clip.
-        """
+    def read(self, source: Path, targets: Targets, join: bool) -> None:
+        """Read a source; ``targets``: where its files would go; ``join``: split recordings are one clip."""
         self.stop()
         number = self._number
 
-        def read() -> tuple[SourceListing | None, str, int, bool, bool]:
+        def read() -> _Read:
             try:
                 listing = read_source(source)
-                both = second is not None and on_one_drive(originals, second)
-                return listing, "", free_room(originals), both, bool(to_be_opened(listing))
+                opens = bool(to_be_opened(listing))
+                return listing, "", free_room(targets.originals), targets.on_the_drive_of_second_copies(), opens
             except (ShadowError, OSError) as error:
-                return None, sentence(error), 0, False, False
+                return None, sentence(error), 0, frozenset(), False
 
-        def then(answer: tuple[SourceListing | None, str, int, bool, bool]) -> None:
+        def then(answer: _Read) -> None:
             if number == self._number:
                 self.whole, self.problem, self.free, self.one_drive, opens = answer
                 self.came.emit()
