@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Never
@@ -23,6 +24,7 @@ from agile_shadow.core.shelves import attending
 from agile_shadow.core.storage import Card, find_items
 from agile_shadow.core.storage.keeping import KeepResult, Lost
 from agile_shadow.core.storage.kept import plan_of
+from agile_shadow.core.storage.mending import PutBackRequest
 from agile_shadow.core.timeline import append
 from agile_shadow.core.upkeep import removing
 from agile_shadow.desktop.places.storage import StoragePlace, cards_panel, kept_dialog, kit_panel, tidy_dialog
@@ -235,7 +237,9 @@ def test_what_cannot_be_found_out_is_said_where_it_was_asked_and_nothing_stays_b
     assert "machine.sqlite" in window.notice.text() and cards.says.text().startswith("Not yet")
 
 
-def test_a_shelf_is_read_and_mended(qtbot: QtBot, window: MainWindow, place: Path) -> None:
+def test_a_shelf_is_read_and_mended(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     storage = window.storage
     choose(qtbot, storage, "Attic")
     hurt = some_file(place / "Attic", random.Random(2))
@@ -249,8 +253,19 @@ def test_a_shelf_is_read_and_mended(qtbot: QtBot, window: MainWindow, place: Pat
     assert isinstance(dialog, KeptDialog)
     qtbot.waitUntil(dialog.put.isEnabled, timeout=20_000)
     assert surfaces.faults_in_both_looks(dialog) == []
+    go_on, restored = threading.Event(), kept_dialog.put_back
+
+    def waits(request: PutBackRequest, report: Callable[[float], None]) -> Path | None:
+        report(0.43)
+        go_on.wait(20.0)
+        return restored(request, report)
+
+    monkeypatch.setattr(kept_dialog, "put_back", waits)
     qtbot.mouseClick(dialog.put, LEFT)
+    qtbot.waitUntil(lambda: dialog.says.text() == f"Restoring {dialog.model.rows[0].path}: 43%", timeout=10_000)
+    go_on.set()
     qtbot.waitUntil(lambda: dialog.model.rows[0].state == "in place", timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.says.text().startswith("1 file was put in place"), timeout=10_000)
     assert hurt.read_bytes() == whole and "damaged one is" in dialog.model.rows[0].note
     dialog.reject()
     storage.shelf.plan.setFocus()

@@ -32,7 +32,8 @@ _FIELDS = {"preset": "veryfast", "crf": "22", "bf": "2", "g": "12", "flags": "+i
 
 @dataclass(frozen=True)
 class ClipPlan:
-    """One clip of the card: where it lies, its camera's picture, its scene. Sizes upright, in pixels."""
+    """One clip of the card: where it lies, its camera's picture, its scene. Sizes upright, in pixels. ``recorded``,
+    ``camera``: what the file says of itself, where its container can."""
 
     number: int
     path: str
@@ -53,6 +54,8 @@ class ClipPlan:
     variable: bool = False
     interlaced: bool = False
     sidecars: tuple[str, ...] = ()
+    recorded: str = ""
+    camera: str = ""
 
 
 _PAL, _FILM, _FAST = Fraction(25), Fraction(24000, 1001), Fraction(50)
@@ -61,21 +64,24 @@ _MAIN = "MAIN_A001/CLIPS"
 
 CLIPS = (
     ClipPlan(1, f"{_POCKET}/PCK_0007.MP4", "crank", 2704, 1520, _FAST, 200, container="mp4", timecode="09:12:04:10",
-             sound=(("aac", "stereo"),), sidecars=(".THM",)),
+             sound=(("aac", "stereo"),), sidecars=(".THM",), recorded="2026-10-12T09:12:04"),
     ClipPlan(2, f"{_POCKET}/PCK_0008.MP4", "colony", 2704, 1520, _FAST, 200, container="mp4", timecode="09:20:31:02",
-             sound=(("aac", "stereo"),), sidecars=(".THM",)),
+             sound=(("aac", "stereo"),), sidecars=(".THM",), recorded="2026-10-12T09:20:31"),
     ClipPlan(3, "PHONE/DCIM/VID_20261012_093142.mp4", "chick", 1080, 1920, Fraction(30), 150, container="mp4",
-             sound=(("aac", "mono"),), portrait=True, variable=True),
+             sound=(("aac", "mono"),), portrait=True, variable=True, recorded="2026-10-12T09:31:42"),
     ClipPlan(4, "CAMCORDER/VIDEO/STREAM/00004.MTS", "jetty", 1920, 1080, _PAL, 125, options=_FIELDS, container="mpegts",
              sound=(("ac3", "stereo"),), interlaced=True, sidecars=(".IDX",)),
     ClipPlan(5, "CAMCORDER/VIDEO/STREAM/00005.MTS", "crossing", 1920, 1080, _PAL, 100, options=_FIELDS,
              container="mpegts", sound=(("ac3", "stereo"),), interlaced=True, sidecars=(".IDX",)),
     ClipPlan(6, "AERIAL/FLIGHT03/AIR_0012.MOV", "from_above", 5312, 2988, _FILM, 96, timecode="01:00:12:00",
-             reel="AIR3", options={**_QUICK, "crf": "20"}, grain=3),
+             reel="AIR3", options={**_QUICK, "crf": "20"}, grain=3,
+             recorded="2026-10-11T17:48:30", camera="Kite camera"),
     ClipPlan(7, f"{_MAIN}/A001C002/A001C002.MOV", "crossing", 3840, 2160, _PAL, 75, "libx265", "yuv420p10le", _HEVC,
-             grain=9, timecode="10:14:20:05", reel="A001", sound=(("pcm_s24le", "mono"),) * 4, sidecars=(".XML",)),
+             grain=9, timecode="10:14:20:05", reel="A001", sound=(("pcm_s24le", "mono"),) * 4, sidecars=(".XML",),
+             recorded="2026-10-12T10:14:20", camera="Main camera"),
     ClipPlan(8, f"{_MAIN}/A001C001/A001C001.MOV", "colony", 4096, 2160, _PAL, 75, "libx265", "yuv420p10le", _HEVC,
-             grain=9, timecode="10:02:11:18", reel="A001", sound=(("pcm_s24le", "mono"),) * 4, sidecars=(".XML",)),
+             grain=9, timecode="10:02:11:18", reel="A001", sound=(("pcm_s24le", "mono"),) * 4, sidecars=(".XML",),
+             recorded="2026-10-12T10:02:11", camera="Main camera"),
 )  # fmt: skip
 
 STILLS = (("STILLS/FERRY_0031.JPG", "jetty"), ("STILLS/FERRY_0032.JPG", "from_above"))
@@ -178,6 +184,8 @@ def draw_clip(request: tuple[ClipPlan, Path], report: Report) -> None:
 
 
 def _encode(plan: ClipPlan, container: OutputContainer, report: Report) -> None:
+    said = {"creation_time": plan.recorded, "model": plan.camera}
+    container.metadata.update({name: value for name, value in said.items() if value})
     video = container.add_stream(plan.codec, rate=plan.rate, options=dict(plan.options))
     assert isinstance(video, VideoStream)
     video.width, video.height = (plan.height, plan.width) if plan.portrait else (plan.width, plan.height)
@@ -289,6 +297,7 @@ def _draw_recording(path: Path) -> None:
     partial = partial_path(path)
     plan = ClipPlan(0, "", "crank", 2, 2, Fraction(25), 1, sound=(("pcm_s24le", "stereo"),))
     with av.open(str(partial), "w", format="wav") as container:
+        container.metadata["date"] = "2026-10-12T09:11:30"
         sound = _Sound(plan, container)
         sound.encode_until(12.0, container)
         sound.finish(container)

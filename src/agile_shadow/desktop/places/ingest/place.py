@@ -73,6 +73,7 @@ class IngestPlace(PlacePage):
         self.card.preset_changed.connect(self._preset_changed)
         self.card.started.connect(self._start)
         self._reading.came.connect(self._show_listing)
+        self._reading.placed.connect(self._show_room)
         self._work.jobs_changed.connect(self.refresh_run)
         self._work.ingest_ended.connect(self._ended)
         self.sources.chosen.connect(self._source_chosen)
@@ -189,7 +190,7 @@ class IngestPlace(PlacePage):
     def _show_rows(self, root: Path, listing: SourceListing, rows: list[FileRow]) -> None:
         pane, preset = self.on_source, self.card.chosen_preset()
         pane.show_rows(root, listing, rows)
-        self.card.show_room(pane.to_copy, self._reading.free, self._reading.one_drive)
+        self._show_room()
         self.card.show_places(pane.source.text().strip(), listing)
         self._show_button()
         rate = preset.takes.sequence_rate if preset is not None else None
@@ -197,6 +198,10 @@ class IngestPlace(PlacePage):
         if self._brought and self.card.start.isEnabled():
             self._start()
         self._brought = False
+
+    def _show_room(self) -> None:
+        if self.on_source.listing is not None and self.on_source.run is None:
+            self.card.show_room(self.on_source.to_copy, self._reading.free, self._reading.one_drive)
 
     def _show_button(self) -> None:
         several, button = self.sources.chosen_paths(), self.card.start

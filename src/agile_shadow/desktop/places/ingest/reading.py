@@ -14,7 +14,7 @@ from ....core.shelves import free_room
 from ...work import Work
 
 _HEAD = 20.0  # seconds that opening one file of a source may take
-_Read = tuple[SourceListing | None, str, int, frozenset[Path], bool]
+_Read = tuple[SourceListing | None, str, int, bool]
 
 
 @dataclass(frozen=True)
@@ -35,9 +35,10 @@ class Targets:
 class SourceReading(QObject):
     """The newest request wins. ``came``: there is something new; ``whole``: all that was found, None for nothing;
     ``problem``: why; ``free``: bytes where originals go; ``one_drive``: which folders of originals and proxies lie on
-    the drive of second copies."""
+    the drive of second copies, told by ``placed``: a drive that does not answer holds up nothing else."""
 
     came = Signal()
+    placed = Signal()
 
     def __init__(self, work: Work) -> None:
         super().__init__()
@@ -56,19 +57,24 @@ class SourceReading(QObject):
         def read() -> _Read:
             try:
                 listing = read_source(source)
-                opens = bool(to_be_opened(listing))
-                return listing, "", free_room(targets.originals), targets.on_the_drive_of_second_copies(), opens
+                return listing, "", free_room(targets.originals), bool(to_be_opened(listing))
             except (ShadowError, OSError) as error:
-                return None, sentence(error), 0, frozenset(), False
+                return None, sentence(error), 0, False
 
         def then(answer: _Read) -> None:
             if number == self._number:
-                self.whole, self.problem, self.free, self.one_drive, opens = answer
+                self.whole, self.problem, self.free, opens = answer
                 self.came.emit()
                 if self.whole is not None and opens:
                     self._settle(number, source, self.whole, join)
 
+        def placed(one_drive: frozenset[Path]) -> None:
+            if number == self._number:
+                self.one_drive = one_drive
+                self.placed.emit()
+
         self._work.in_background(read, then)
+        self._work.in_background(targets.on_the_drive_of_second_copies, placed)
 
     def _settle(self, number: int, source: Path, listing: SourceListing, join: bool) -> None:
         """Open what must be opened to tell which files belong together; the list follows."""

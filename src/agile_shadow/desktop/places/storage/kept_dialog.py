@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QDialog, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from ....core.amounts import counted
 from ....core.errors import sentence
+from ....core.jobs import Report
 from ....core.project import Project
 from ....core.shelves import Shelf
 from ....core.storage.keeping import KeepResult, Lost
@@ -16,6 +19,9 @@ from ....core.storage.mending import IntactFile, PutBackRequest, find_whole, put
 from ...flow import at_the_end
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
+
+IN_PLACE = "in place"
+_LOOK = 200  # milliseconds between two looks at how much is done
 
 
 @dataclass(frozen=True)
@@ -37,7 +43,7 @@ _COLUMNS = (
 
 
 class KeptDialog(QDialog):
-    """Copies are looked for as soon as it opens; whole ones are read."""
+    """Copies are looked for as soon as it opens; whole ones are read. Each row says what is known as soon as it is."""
 
     def __init__(self, work: Work, shelf: Shelf, result: KeepResult, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -45,6 +51,10 @@ class KeptDialog(QDialog):
         self.resize(900, 480)
         self._work, self._shelf, self._result = work, shelf, result
         self._closed = False
+        self._restoring = ("", 0.0)  # the file, and how much of it is done
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK)
+        self._timer.timeout.connect(self._show_part)
         layout = QVBoxLayout(self)
         self.says = QLabel(result.said()[:1].upper() + result.said()[1:] + ".")
         self.says.setWordWrap(True)
@@ -73,42 +83,64 @@ class KeptDialog(QDialog):
             self._look()
 
     def _look(self) -> None:
-        project, shelf, rows = self._work.session.project, self._shelf, [one for one in self.model.rows if one.lost]
+        project, shelf, rows = self._work.session.project, self._shelf, list(self.model.rows)
 
-        def look() -> list[LostRow]:
-            return [_looked_for(project, row, shelf) for row in rows]
+        def look() -> None:
+            for number, row in enumerate(rows):
+                if row.lost is not None and not self._closed:
+                    self._tell(number, _looked_for(project, row, shelf))
 
-        self._work.in_background(look, self._looked)
+        def looked(_done: None) -> None:
+            if not self._closed:
+                self.put.setEnabled(any(row.whole is not None for row in self.model.rows))
+
+        self._work.in_background(look, looked)
 
     def done(self, result: int) -> None:
-        """Closed: answers that come later are not shown; what is being put in place goes on to its end."""
+        """Closed: answers that come later are not shown; what is being put in place goes on to its end, and is told."""
         self._closed = True
+        self._timer.stop()
         super().done(result)
 
-    def _looked(self, rows: list[LostRow]) -> None:
-        if self._closed:
-            return
-        self.model.set_rows([*rows, *(one for one in self.model.rows if one.lost is None)])
-        self.put.setEnabled(any(row.whole is not None for row in rows))
+    def _tell(self, number: int, row: LostRow) -> None:
+        """From a thread: what became of a row."""
+        def show() -> None:
+            if not self._closed:
+                self.model.change_rows([(number, row)])
+
+        self._work.call_here(show)
 
     def _put(self) -> None:
         self.put.setEnabled(False)
+        self._timer.start()
         root, rows = self._shelf.root, list(self.model.rows)
 
-        def work() -> list[LostRow]:
-            return [_put_back(root, row) if row.whole is not None else row for row in rows]
+        def work() -> int:
+            back = 0
+            for number, row in enumerate(rows):
+                if row.whole is not None:
+                    done = _put_back(root, row, partial(self._note_part, row.path))
+                    back += done.state == IN_PLACE
+                    self._tell(number, done)
+            return back
 
-        def then(done: list[LostRow]) -> None:
-            back = sum(1 for row in done if row.state == "in place")
+        def then(back: int) -> None:
             placed = counted(back, "file was", "files were")
             words = f"{placed} put in place and read back. Read the shelf again to be sure of all."
             if self._closed:
                 self._work.told.emit(words)
                 return
-            self.model.set_rows(done)
+            self._timer.stop()
             self.says.setText(words)
 
         self._work.in_background(work, then)
+
+    def _note_part(self, path: str, done: float) -> None:
+        self._restoring = path, done
+
+    def _show_part(self) -> None:
+        path, part = self._restoring
+        self.says.setText(f"Restoring {path}: {part:.0%}")
 
 
 def _looked_for(project: Project, row: LostRow, shelf: Shelf) -> LostRow:
@@ -121,15 +153,11 @@ def _looked_for(project: Project, row: LostRow, shelf: Shelf) -> LostRow:
     return replace(row, whole=whole, note=note)
 
 
-def _put_back(root: Path, row: LostRow) -> LostRow:
+def _put_back(root: Path, row: LostRow, report: Report) -> LostRow:
     assert row.lost is not None and row.whole is not None
     try:
-        aside = put_back(PutBackRequest(root, row.lost, row.whole.path), _quietly)
+        aside = put_back(PutBackRequest(root, row.lost, row.whole.path), report)
     except Exception as error:  # one file's trouble is not the others'
         return replace(row, whole=None, note=sentence(error))
     beside = f"; the damaged one is {aside.name}" if aside is not None else ""
-    return replace(row, state="in place", whole=None, note=f"from {row.whole.path}{beside}")
-
-
-def _quietly(done: float) -> None:
-    """Nobody watches it."""
+    return replace(row, state=IN_PLACE, whole=None, note=f"from {row.whole.path}{beside}")
