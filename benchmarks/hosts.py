@@ -333,23 +333,21 @@ def doors(base: Path, card: Path, kind: str, seed: int) -> dict[str, Any]:
     scheduler = int((world.home / "state" / "helpers" / "scheduler.pid").read_text())
     assert host.process is not None
     found["nice"] = [os.getpriority(os.PRIO_PROCESS, pid) for pid in (scheduler, host.process.pid)]
-    for name, line in (("sent away", sent_away.line), ("other suite", stranger), ("nobody", "")):
-        out = subprocess.run(
-            host.inside(sys.executable, stranger_file, line, "10.77.1.1", str(port)),
-            env=_environment(base / "stranger"), capture_output=True, text=True, timeout=90,
-        )  # fmt: skip
-        found[name] = out.stdout.strip() or out.stderr[-500:]
-    out = subprocess.run(
-        host.inside(sys.executable, stranger_file, host.line, "10.77.1.1", str(port), "helper"),
-        env=_environment(base / "stranger"), capture_output=True, text=True, timeout=90,
-    )  # fmt: skip
-    found["helper"] = out.stdout.strip() or out.stderr[-500:]
-    there = next(_listening(host))
-    out = subprocess.run(
-        [sys.executable, stranger_file, sent_away.line, "10.77.1.2", there.rpartition(":")[2], "helper"],
-        env=_environment(base / "stranger"), capture_output=True, text=True, timeout=90,
-    )  # fmt: skip
-    found["at the helper"] = out.stdout.strip() or out.stderr[-500:]
+    there = next(_listening(host)).rpartition(":")[2]
+    strangers = (
+        ("sent away", sent_away.line), ("other suite", stranger), ("nobody", ""), ("helper", host.line, "helper")
+    )
+    at_home = {name: host.inside(sys.executable, stranger_file, line, "10.77.1.1", str(port), *more)
+               for name, line, *more in strangers}  # fmt: skip
+    tries = {**at_home, "at the helper": [sys.executable, stranger_file, sent_away.line, "10.77.1.2", there, "helper"]}
+    begun = {  # all at once: each waits for an answer that does not come
+        name: subprocess.Popen(command, env=_environment(base / f"stranger {name}"), text=True,
+                               stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        for name, command in tries.items()
+    }  # fmt: skip
+    for name, process in begun.items():
+        out, problems = process.communicate(timeout=90)
+        found[name] = out.strip() or problems[-500:]
     found["still there"] = world.ask("helpers", "list", "--json").count('"ready"')
     world.ask("helpers", "stop")
     return found

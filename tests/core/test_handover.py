@@ -120,7 +120,7 @@ def test_the_packages_own_reader_finds_the_same_events(project: Project) -> None
     assert [one for one in warps if abs(one) != 1] == pytest.approx(said)
 
 
-@settings(FEW, max_examples=15)  # its library takes a second for one
+@settings(FEW, max_examples=7)  # its library takes a second for one
 @given(cuts(speeds=False))
 def test_an_aaf_read_back_has_the_same_events(tmp_path_factory: pytest.TempPathFactory, project: Project) -> None:
     path = tmp_path_factory.mktemp("aaf") / "cut.aaf"
