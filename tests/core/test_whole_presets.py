@@ -15,6 +15,7 @@ import av
 import numpy as np
 import pytest
 
+from agile_shadow.core.below import Anchor
 from agile_shadow.core.drives import Drives, is_one_folder, on_one_drive
 from agile_shadow.core.errors import ShadowError
 from agile_shadow.core.ingest import IngestReport, IngestRequest, IngestRun, waits_for
@@ -23,6 +24,8 @@ from agile_shadow.core.media import probe
 from agile_shadow.core.presets import When
 from agile_shadow.core.presets.library import parse_preset
 from agile_shadow.core.project import Project, ProjectSession, load_project
+from agile_shadow.core.shelves import would_share_a_drive
+from agile_shadow.core.shelves.memory import remember_root
 from agile_shadow.stand_ins import CLIPS
 from tests.conftest import hashes
 from tests.footage import codes, refusal
@@ -264,6 +267,28 @@ def test_a_folder_that_is_mounted_at_two_places_is_one(tmp_path: Path, monkeypat
 
     monkeypatch.setattr(Drives, "identity", unknown)
     assert not is_one_folder(raid, again) and not on_one_drive(raid, again)
+
+
+def test_of_a_drive_that_is_away_nothing_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its folder stands there empty, on the drive of the machine."""
+    first, second = tmp_path / "first", tmp_path / "usb" / "second"
+    for folder in (first, second):
+        folder.mkdir(parents=True)
+    assert would_share_a_drive(first, second)
+    told = Drives.identity
+    with monkeypatch.context() as plugged:
+
+        def another(self: Drives, at: Path) -> tuple[int, int]:
+            device, inode = told(self, at)
+            return device + ("usb" in at.parts), inode
+
+        plugged.setattr(Drives, "identity", another)
+        remember_root(Anchor.of(second))
+        assert not would_share_a_drive(first, second)
+    assert not would_share_a_drive(first, second) and not would_share_a_drive(second, first)
+    shutil.rmtree(second)
+    assert not would_share_a_drive(first, second)
+    assert would_share_a_drive(first, tmp_path / "new")
 
 
 @pytest.mark.parametrize("apart", [False, True])

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.log import config_folder
-from agile_shadow.desktop.choosing import ask_file, ask_folder, ask_new_file, last_folder
+from agile_shadow.desktop.choosing import ask_file, ask_folder, ask_new_file, last_folder, typed_path
 from tests.desktop.conftest import Opener
 from tests.desktop.test_lasting import go
 
@@ -100,3 +100,8 @@ def test_where_nothing_can_be_written_the_question_is_answered_all_the_same(
     (config_folder() / "folders.json").mkdir()
     assert ask_folder(parent, "Search") == tmp_path and last_folder("Search") == ""
     assert asked.began[-1] == "" and not [name for name in os.listdir(config_folder()) if name.endswith(".part")]
+
+
+def test_a_typed_path_begins_at_home_where_that_is_known() -> None:
+    assert typed_path(" ~/Film ") == Path.home() / "Film"
+    assert typed_path("~nobody here/Film") == Path("~nobody here/Film") and typed_path("") == Path()

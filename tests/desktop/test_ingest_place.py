@@ -171,6 +171,10 @@ def test_the_card_says_that_second_copies_go_onto_the_same_drive(
     card.proxies.selectAll()
     qtbot.keyClicks(card.proxies, str(tmp_path / "film" / "proxies"))
     qtbot.waitUntil(lambda: card.room.text() == f"Originals stay in place.\n{ONE_DRIVE}", timeout=10_000)
+    card.preset.setCurrentText("Twice")
+    card.originals.selectAll()
+    qtbot.keyClicks(card.originals, "~nobody here/Film")  # of nobody who is known
+    qtbot.waitUntil(lambda: "~nobody here/Film" in card.goes.text(), timeout=10_000)
 
 
 def drop(window: MainWindow, *paths: Path) -> None:

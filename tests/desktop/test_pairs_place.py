@@ -153,6 +153,20 @@ def test_pictures_that_are_still_read_are_said_to_be(
     qtbot.waitUntil(lambda: compare.shown is not None, timeout=10_000)
 
 
+def test_a_picture_whose_pair_is_no_longer_selected_is_named(
+    qtbot: QtBot, tmp_path: Path, open_window: Opener
+) -> None:
+    window = open_window(paired(tmp_path, [Derived("A000_p.mov", 0)]))
+    go(qtbot, window, "Pairs")
+    place = window.pairs
+    assert place.proof.state.text() == "No pair is selected."
+    choose(qtbot, window, 0)
+    qtbot.waitUntil(lambda: place.panel.loaded and "No pair" not in place.proof.state.text(), timeout=10_000)
+    rect = place.table.visualRect(place.model.index(0, 1))
+    qtbot.mouseClick(place.table.viewport(), LEFT, Qt.KeyboardModifier.ControlModifier, rect.center())
+    assert place.proof.state.text() == "No pair is selected. The picture is of A000."
+
+
 def test_both_pictures_under_a_divider_in_turns_and_their_difference(
     qtbot: QtBot, tmp_path: Path, open_window: Opener
 ) -> None:

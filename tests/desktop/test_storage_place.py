@@ -18,7 +18,7 @@ from pytestqt.qtbot import QtBot
 
 from agile_shadow.core.errors import StateError
 from agile_shadow.core.jobs import JobStore
-from agile_shadow.core.kit import KitRequest, make_kit, open_kit
+from agile_shadow.core.kit import KitPlan, KitRequest, make_kit, open_kit
 from agile_shadow.core.project import Project, load_project, save_project
 from agile_shadow.core.shelves import attending
 from agile_shadow.core.storage import Card, find_items
@@ -235,6 +235,47 @@ def test_what_cannot_be_found_out_is_said_where_it_was_asked_and_nothing_stays_b
     qtbot.waitUntil(lambda: cards.ask.isEnabled() and bool(cards.answers), timeout=30_000)
     qtbot.waitUntil(lambda: {one.state for one in cards.files.rows} == {"equal"}, timeout=10_000)
     assert "machine.sqlite" in window.notice.text() and cards.says.text().startswith("Not yet")
+
+
+def test_the_folder_of_a_kit_is_a_whole_path_and_the_newest_look_counts(
+    qtbot: QtBot, window: MainWindow, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kits, planned, go_on = window.storage.kits, kit_panel.plan_kit, threading.Event()
+    choose_last(qtbot, window.storage, 3)
+
+    def types(text: str) -> None:
+        kits.folder.setFocus()
+        kits.folder.selectAll()
+        qtbot.keyClicks(kits.folder, text)
+        qtbot.keyClick(kits.folder, Key.Key_Return)
+
+    types(str(place / "kit"))
+    qtbot.waitUntil(kits.make.isEnabled, timeout=20_000)
+    for text in ("kit", "~nobody here/kit"):
+        types(text)
+        assert kits.says.text() == "Name the whole path of a folder." and not kits.make.isEnabled()
+
+    def slow(request: KitRequest) -> KitPlan:
+        go_on.wait(20.0)
+        return planned(request)
+
+    came: list[int] = []
+    looked = kits._looked
+
+    def looked_at(number: int, plan: KitPlan, known: bool) -> None:
+        looked(number, plan, known)
+        came.append(number)
+
+    monkeypatch.setattr(kit_panel, "plan_kit", slow)
+    monkeypatch.setattr(kits, "_looked", looked_at)
+    types(str(place / "kit"))
+    kits.folder.clear()
+    kits.look()
+    go_on.set()
+    qtbot.waitUntil(lambda: bool(came), timeout=10_000)
+    assert kits.says.text() == "Choose a folder for the kit." and not kits.make.isEnabled()
+    types("~")
+    assert kits.request is not None and kits.request.folder == Path.home()
 
 
 def test_a_shelf_is_read_and_mended(

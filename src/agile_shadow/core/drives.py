@@ -23,7 +23,7 @@ class Drives:
 
     def free(self, folder: Path) -> int:
         """Free bytes on the drive that holds (or would hold) a folder."""
-        return shutil.disk_usage(_existing(folder)).free
+        return shutil.disk_usage(existing(folder)).free
 
     def identity(self, folder: Path) -> tuple[int, int]:
         """(device, inode) of a folder: another pair as soon as another drive, or none, is mounted there. Raises
@@ -49,20 +49,20 @@ def drives() -> Drives:
 def on_one_drive(one: Path, other: Path) -> bool:
     """Whether two folders lie, or would lie, on the same file system; False where the system does not say."""
     with suppress(OSError):
-        return drives().identity(_existing(one))[0] == drives().identity(_existing(other))[0]
+        return drives().identity(existing(one))[0] == drives().identity(existing(other))[0]
     return False
 
 
 def is_one_folder(one: Path, other: Path) -> bool:
     """Whether two paths lead, or would lead, to the same folder: by its name, by a link, or mounted at two places."""
-    there, over_there = _existing(one), _existing(other)
+    there, over_there = existing(one), existing(other)
     with suppress(OSError):
         same = drives().identity(there) == drives().identity(over_there)
         return same and one.relative_to(there) == other.relative_to(over_there)
     return False
 
 
-def _existing(folder: Path) -> Path:
+def existing(folder: Path) -> Path:
     """The folder, or the nearest above it that is there."""
     while not folder.exists() and folder != folder.parent:
         folder = folder.parent

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import logging
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QWidget
@@ -16,6 +17,14 @@ from ..core.strict import read_json
 log = logging.getLogger(__name__)
 _MOST, _LONGEST = 50, 4000  # kinds kept; letters of a folder
 _MAX_BYTES = 1_000_000
+
+
+def typed_path(text: str) -> Path:
+    """The path that somebody typed; ``~`` is the home folder, and of a person who is not known here stays as it is."""
+    path = Path(text.strip())
+    with suppress(RuntimeError):
+        path = path.expanduser()
+    return path
 
 
 def ask_folder(parent: QWidget, title: str, start: str = "", otherwise: str = "", kind: str = "") -> Path | None:

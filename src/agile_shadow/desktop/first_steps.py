@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from ..core.presets import PRESETS, Preset, describes
 from ..core.project import Footage
+from .choosing import typed_path
 from .folders import Folders
 from .late_places import INGEST
 from .places.ingest.card import path_edit
@@ -186,7 +187,7 @@ def _intro(grid: QGridLayout, text: str) -> None:
 
 def _path(edit: QLineEdit) -> Path | None:
     text = edit.text().strip()
-    return Path(text).expanduser() if text else None
+    return typed_path(text) if text else None
 
 
 def ask_first_steps(window: MainWindow, folders: Folders) -> None:

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from ..drives import is_one_folder, on_one_drive
+from ..drives import is_one_folder
 from ..errors import ShadowError
 from ..presets import Preset
 from ..presets.library import parse_preset
 from ..project import Project
-from ..shelves import Shelf, shelf_for, user_shelves
+from ..shelves import Shelf, shelf_for, user_shelves, would_share_a_drive
 
 ONE_DRIVE = "The second copies go onto the same drive as the first: if it fails, both are lost."
 
@@ -34,8 +34,8 @@ class Roots:
 
     @property
     def both_on_one_drive(self) -> bool:
-        """Whether the second copies would be lost with the drive of the first. Touches drives."""
-        return self.first is not None and self.second is not None and on_one_drive(self.first, self.second)
+        """Whether the second copies would be lost with the drive of the first; False where that cannot be told."""
+        return self.first is not None and self.second is not None and would_share_a_drive(self.first, self.second)
 
 
 @dataclass(frozen=True)

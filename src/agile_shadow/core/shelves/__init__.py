@@ -19,6 +19,7 @@ from .library import (
     shelf_to_json,
     user_shelves,
 )
+from .memory import would_share_a_drive
 from .opening import open_again, open_root, put_mark_and_remember
 from .shelf import ROLES, SECOND, Shelf, free_room, place_of
 from .volumes import Volume, mounted_volumes, volume_of
@@ -50,4 +51,5 @@ __all__ = [
     "user_shelves",
     "volume_of",
     "with_volume",
+    "would_share_a_drive",
 ]

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from ..below import Anchor
+from ..drives import existing, on_one_drive
+from ..errors import ShadowError
 from ..state import opened, state_file
 from .volumes import mount_of
 
@@ -39,6 +42,19 @@ def remembered_root(root: Path) -> RootMemory | None:
     with opened(state_file(), _TABLE) as db:
         row = db.execute("SELECT device, inode, mount FROM roots WHERE root=?", (str(root),)).fetchone()
     return RootMemory(_unsigned(row[0]), _unsigned(row[1]), row[2]) if row else None
+
+
+def would_share_a_drive(one: Path, other: Path) -> bool:
+    """Whether what is put into two folders now lies on one file system; False where that cannot be told, as of a shelf
+    whose drive is away. Touches drives."""
+    with suppress(ShadowError, OSError):
+        return _is_as_remembered(one) and _is_as_remembered(other) and on_one_drive(one, other)
+    return False
+
+
+def _is_as_remembered(root: Path) -> bool:
+    memory = remembered_root(root)
+    return memory is None or memory.same_drive(Anchor.of(existing(root)))
 
 
 def _signed(number: int) -> int:

@@ -30,6 +30,7 @@ from ....core.film import (
 )
 from ....core.project import Project
 from ....core.time import clock_text
+from ...choosing import typed_path
 from ...waits import enable
 
 _ALL, _MARKED, _PIECES = "whole timeline", "marked range", "each part between notes"
@@ -229,7 +230,7 @@ class FilmCard(QFrame):
         """The films that are asked for."""
         if self._project is None:
             return []
-        out = Path(self.out.text().strip()).expanduser().absolute()
+        out = typed_path(self.out.text()).absolute()
         if self.draft.isChecked() and "draft" not in out.stem.casefold():
             out = out.with_name(f"{out.stem} draft{out.suffix}")
         stretches = self.stretches()

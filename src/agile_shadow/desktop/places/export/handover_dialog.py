@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from ....core.errors import sentence
 from ....core.handover import KINDS, HandedOver, HandOver, hand_over, what_is_left_out
+from ...choosing import typed_path
 from ...flow import at_the_end
 from ...labels import set_warned
 from ...work import Work
@@ -90,7 +91,7 @@ class HandOverDialog(QDialog):
 
     def request(self) -> HandOver:
         """What is asked for."""
-        out = Path(self.out.text().strip()).expanduser().absolute()
+        out = typed_path(self.out.text()).absolute()
         return HandOver(self._work.session.project, self.kind.currentData(), out, self.half.currentData() or "both")
 
     def _kind_changed(self) -> None:

@@ -33,6 +33,7 @@ from ....core.ingest import (
 from ....core.presets import Preset, describes, list_presets
 from ....core.shelves import shelf_for, user_shelves
 from ... import words
+from ...choosing import typed_path
 from ...folders import Folders
 from ...labels import set_look
 from ...work import Work
@@ -222,7 +223,9 @@ class InstructionCard(QFrame):
     def targets(self) -> Targets:
         """Where files go, as it is typed."""
         second = folder_in(self.second) if self.second.text().strip() else None
-        originals, proxies = (Path(edit.text() or "/") for edit in (self.originals, self.proxies))
+        originals, proxies = (
+            folder_in(edit) if edit.text().strip() else Path("/") for edit in (self.originals, self.proxies)
+        )
         return Targets(originals, proxies, second)
 
     def show_room(self, size: int, free: int, one_drive: frozenset[Path]) -> None:
@@ -258,10 +261,10 @@ class InstructionCard(QFrame):
         below = original_places(file, preset.originals, values)[0][1]
         lines = []
         if preset.originals.do == "copy":
-            lines.append(f"{Path(file.path).name} goes to {Path(self.originals.text()) / below}")
+            lines.append(f"{Path(file.path).name} goes to {folder_in(self.originals) / below}")
         wanted = preset.proxies
         if wanted is not None and file.kind in ("video", "sequence"):
-            root = Path({"shelf": self.proxies, "beside": self.originals, "project": self.proxies}[wanted.place].text())
+            root = folder_in(self.originals if wanted.place == "beside" else self.proxies)
             if wanted.place == "project":
                 root = self._work.session.path.parent / wanted.folder
             kept = below if preset.originals.do == "copy" else file.path
@@ -293,7 +296,7 @@ def _quiet(name: str = "quiet") -> QLabel:
 
 def folder_in(edit: QLineEdit) -> Path:
     """The folder that is typed."""
-    return Path(edit.text().strip()).expanduser().absolute()
+    return typed_path(edit.text()).absolute()
 
 
 def path_edit(name: str) -> QLineEdit:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWi
 from ....core.amounts import counted, needing
 from ....core.ingest import IngestRun, ItemState, SourceFile, SourceListing
 from ... import words
+from ...choosing import typed_path
 from ...labels import set_look
 from ...work import Work
 from .card import path_edit
@@ -60,7 +61,7 @@ class OnSource(QWidget):
     @property
     def path(self) -> Path:
         """The source."""
-        return Path(self.source.text().strip()).expanduser().absolute()
+        return typed_path(self.source.text()).absolute()
 
     @property
     def new(self) -> int:

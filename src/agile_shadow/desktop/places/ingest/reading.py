@@ -7,10 +7,9 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from ....core.drives import on_one_drive
 from ....core.errors import ShadowError, sentence
 from ....core.ingest import BriefRequest, SourceListing, brief_of, read_source, settle, to_be_opened
-from ....core.shelves import free_room
+from ....core.shelves import free_room, would_share_a_drive
 from ...work import Work
 
 _HEAD = 20.0  # seconds that opening one file of a source may take
@@ -29,7 +28,7 @@ class Targets:
         """Which of both lie there. Touches drives."""
         if self.second is None:
             return frozenset()
-        return frozenset(one for one in (self.originals, self.proxies) if on_one_drive(one, self.second))
+        return frozenset(one for one in (self.originals, self.proxies) if would_share_a_drive(one, self.second))
 
 
 class SourceReading(QObject):

@@ -263,7 +263,9 @@ class PairsPlace(PlacePage):
             return
         pairs = chosen_pairs(self.table)
         if not pairs:
-            self.proof.show_clip(None, None, "No pair is selected.", 0)
+            left = self.panel.clip if self.panel.loaded else None  # filters may have taken it off the list
+            text = "No pair is selected." + (f" The picture is of {left.name}." if left is not None else "")
+            self.proof.show_clip(None, None, text, 0)
             return
         pair = pairs[0]
         problem = self._work.pairs.prover.problems.get(pair.clip.id, "")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import Future
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,7 @@ from ....core.jobs import Executor
 from ....core.kit import KitPlan, KitRequest, is_kit, make_kit, plan_kit
 from ....core.presets import Preset, list_presets
 from ... import words
-from ...choosing import ask_folder
+from ...choosing import ask_folder, typed_path
 from ...flow import FlowLayout
 from ...tables import Column, RowsModel, rows_table
 from ...work import Work
@@ -49,6 +50,7 @@ class KitPanel(QWidget):
         self._executor: Executor | None = None
         self._future: Future[Any] | None = None
         self._part = 0.0
+        self._looks = 0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
@@ -176,35 +178,48 @@ class KitPanel(QWidget):
     @property
     def request(self) -> KitRequest | None:
         """What is asked for."""
-        text = self.folder.text().strip()
-        if not text or not Path(text).is_absolute():
+        folder = self._folder
+        if folder is None:
             return None
         line = str(self.line.currentData() or "")
         chosen = frozenset({line}) if line else frozenset()
         preset: Preset | None = self.preset.currentData()
-        return KitRequest(self._work.session.project, Path(text), chosen, self.used.isChecked(), preset)
+        return KitRequest(self._work.session.project, folder, chosen, self.used.isChecked(), preset)
+
+    @property
+    def _folder(self) -> Path | None:
+        """The folder that is typed; None where it is no whole path."""
+        text = self.folder.text().strip()
+        folder = typed_path(text) if text else None
+        return folder if folder is not None and folder.is_absolute() else None
 
     def look(self) -> None:
-        """Say what the kit would hold, and whether it fits; on a thread."""
+        """Say what the kit would hold, and whether it fits; on a thread. The newest look counts."""
         request = self.request
-        if request is None or self._future is not None:
+        self._looks += 1
+        number = self._looks
+        if request is None:
+            typed = bool(self.folder.text().strip())
+            self._cannot(number, "Name the whole path of a folder." if typed else "Choose a folder for the kit.")
+            return
+        if self._future is not None:
             return
 
         def work() -> tuple[KitPlan, bool]:
             return plan_kit(request), is_kit(request.folder)
 
-        self._work.in_background(work, lambda found: self._looked(*found), self._cannot)
+        self._work.in_background(work, lambda found: self._looked(number, *found), partial(self._cannot, number))
 
-    def _cannot(self, why: str) -> None:
+    def _cannot(self, number: int, why: str) -> None:
         """Nothing can be said of that folder."""
-        if self._future is None:
+        if self._future is None and number == self._looks:
             self.says.setText(why)
             self.make.setEnabled(False)
             self.home.setEnabled(False)
             self.table.hide()
 
-    def _looked(self, plan: KitPlan, known: bool) -> None:
-        if self._future is not None:
+    def _looked(self, number: int, plan: KitPlan, known: bool) -> None:
+        if self._future is not None or number != self._looks:
             return
         self.plan = plan
         fits = "fits" if plan.fits else f"{words.gigabytes(plan.new - plan.free)} too much for the free space there"
@@ -259,7 +274,10 @@ class KitPanel(QWidget):
 
     def open_home(self) -> None:
         """Lay the kit's cut beside this one."""
-        self.dialog = KitHomeDialog(self._work, Path(self.folder.text().strip()), self)
+        folder = self._folder
+        if folder is None:
+            return
+        self.dialog = KitHomeDialog(self._work, folder, self)
         self.dialog.finished.connect(lambda _result: self.look())
         self.dialog.finished.connect(self.dialog.deleteLater)
         self.dialog.open()
