@@ -245,7 +245,8 @@ def test_what_cannot_be_meant_is_refused_when_the_preset_is_edited(values: dict[
 def test_second_copies_without_a_place_or_onto_the_first_are_refused(light_card: Path, tmp_path: Path) -> None:
     chosen = parse_preset({"name": "x", "originals": {"second_copy": True}})
     (tmp_path / "way").symlink_to(tmp_path)
-    for second in (None, tmp_path / "o", tmp_path / "way" / "o", tmp_path / "way" / "p", light_card / "second"):
+    again = tmp_path / "new" / ".." / "o"
+    for second in (None, tmp_path / "o", again, tmp_path / "way" / "o", tmp_path / "way" / "p", light_card / "second"):
         with pytest.raises(ShadowError):
             IngestRequest(light_card, tmp_path / "o", tmp_path / "p", chosen, second).refuse_if_unsafe(tmp_path)
     IngestRequest(light_card, tmp_path / "o", tmp_path / "p", chosen, tmp_path / "way" / "s").refuse_if_unsafe(tmp_path)

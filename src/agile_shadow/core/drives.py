@@ -55,8 +55,9 @@ def on_one_drive(one: Path, other: Path) -> bool:
 
 def is_one_folder(one: Path, other: Path) -> bool:
     """Whether two paths lead, or would lead, to the same folder: by its name, by a link, or mounted at two places."""
-    there, over_there = existing(one), existing(other)
-    with suppress(OSError):
+    with suppress(OSError, RuntimeError):  # links in a circle
+        one, other = one.resolve(), other.resolve()
+        there, over_there = existing(one), existing(other)
         same = drives().identity(there) == drives().identity(over_there)
         return same and one.relative_to(there) == other.relative_to(over_there)
     return False

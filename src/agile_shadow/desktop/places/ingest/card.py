@@ -37,7 +37,7 @@ from ...choosing import typed_path
 from ...folders import Folders
 from ...labels import set_look
 from ...work import Work
-from .reading import Targets
+from .reading import TypedFolders
 from .run_panel import RunPanel
 
 
@@ -220,13 +220,13 @@ class InstructionCard(QFrame):
 
     # What would be done
 
-    def targets(self) -> Targets:
+    def targets(self) -> TypedFolders:
         """Where files go, as it is typed."""
         second = folder_in(self.second) if self.second.text().strip() else None
         originals, proxies = (
             folder_in(edit) if edit.text().strip() else Path("/") for edit in (self.originals, self.proxies)
         )
-        return Targets(originals, proxies, second)
+        return TypedFolders(originals, proxies, second)
 
     def show_room(self, size: int, free: int, one_drive: frozenset[Path]) -> None:
         """``size``: bytes to copy; ``free``: bytes there; ``one_drive``: folders on the drive of second copies."""

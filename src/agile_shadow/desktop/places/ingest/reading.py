@@ -17,7 +17,7 @@ _Read = tuple[SourceListing | None, str, int, bool]
 
 
 @dataclass(frozen=True)
-class Targets:
+class TypedFolders:
     """The folders that are typed; ``second``: for second copies."""
 
     originals: Path
@@ -48,7 +48,7 @@ class SourceReading(QObject):
         self.free = 0
         self.one_drive: frozenset[Path] = frozenset()
 
-    def read(self, source: Path, targets: Targets, join: bool) -> None:
+    def read(self, source: Path, targets: TypedFolders, join: bool) -> None:
         """Read a source; ``targets``: where its files would go; ``join``: split recordings are one clip."""
         self.stop()
         number = self._number
