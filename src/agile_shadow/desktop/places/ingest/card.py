@@ -241,12 +241,14 @@ class InstructionCard(QFrame):
         self.room.setText(f"{words.gigabytes(size)} to copy, {words.gigabytes(free)} free there.{enough}{both}")
 
     def _first(self, preset: Preset) -> Path | None:
-        """The folder whose files are copied again."""
+        """The folder whose files are copied again, where it is one of those that are typed."""
         if preset.originals.second_copy:
             return self.targets().originals
-        if preset.proxies is None or not preset.proxies.second_copy or preset.proxies.place == "project":
+        made = preset.proxies
+        if made is None or not made.second_copy or made.place == "project":
             return None
-        return self.targets().proxies if preset.proxies.place == "shelf" else self.targets().originals
+        beside = self.targets().originals if preset.originals.do == "copy" else None
+        return self.targets().proxies if made.place == "shelf" else beside
 
     def show_places(self, source: str, listing: SourceListing) -> None:
         """Where the first file and its proxy will lie, as real paths."""
