@@ -623,6 +623,22 @@ def test_colour_bars_come_out_as_they_are_in_every_setting(tmp_path: Path, sourc
         shutil.rmtree(made) if made.is_dir() else made.unlink()
 
 
+@pytest.mark.parametrize("count", [1, 2, 3, 17])
+def test_a_very_short_film_has_decoding_times(project: Project, tmp_path: Path, count: int) -> None:
+    """The encoder reads memory that nobody wrote where it has fewer frames than it holds back: one in a hundred such
+    films could not be written."""
+    cut, chosen = plain_cut(project), FILM_SETTINGS.find("Smaller viewing copy")
+    assert chosen.picture is not None
+    chosen = chosen.model_copy(update={"picture": chosen.picture.model_copy(update=SMALL)})
+    for again in range(4):
+        made = make_film(FilmRequest(cut, tmp_path / f"{again}.mp4", chosen, 0, count), quiet).path
+        with av.open(str(made)) as film:
+            times = [(packet.dts, packet.pts) for packet in film.demux(video=0) if packet.dts is not None]
+        assert len(times) == count and all(dts is not None and dts <= pts for dts, pts in times)
+        reordered = [dts for dts, _pts in times] != [pts for _dts, pts in times]
+        assert reordered == (count > 16)  # longer ones are packed as before
+
+
 @pytest.fixture(scope="module")
 def shown(filmed: Path) -> NDArray[np.float64]:
     """Every picture of the cut with everything, as the compositor draws it, small and grey: (frames, 36, 64)."""

@@ -22,6 +22,8 @@ from .settings import FilmPicture
 
 _BT709, _LIMITED = 1, 1  # ITU-T H.273; MPEG range
 
+_FEW = 16  # frames; well above what that encoder holds back to put frames in another order
+
 
 class Writer(Protocol):
     """Takes the pictures and samples of a film in their order."""
@@ -104,7 +106,7 @@ def _layout(channels: int) -> str:
 
 def _video(container: OutputContainer, picture: FilmPicture, request: FilmRequest) -> VideoStream:
     chosen = format_named(picture.format)
-    stream = container.add_stream(chosen.library, rate=request.rate, options=_options(chosen, picture))
+    stream = container.add_stream(chosen.library, rate=request.rate, options=_options(chosen, picture, request.count))
     assert isinstance(stream, VideoStream)
     stream.width, stream.height = request.size
     stream.pix_fmt = chosen.pixel_format
@@ -124,9 +126,11 @@ def _video(container: OutputContainer, picture: FilmPicture, request: FilmReques
     return stream
 
 
-def _options(chosen: Format, picture: FilmPicture) -> dict[str, str]:
+def _options(chosen: Format, picture: FilmPicture, frames: int) -> dict[str, str]:
     level = {"light": 0, "usual": 1, "fine": 2}[picture.quality]
     options = dict(chosen.qualities[min(level, len(chosen.qualities) - 1)])
+    if chosen.library == "libx265" and frames < _FEW:  # its decoding times of so few are whatever lies in memory
+        options["x265-params"] += ":bframes=0"
     if picture.megabits is not None:
         options.pop("crf", None)
         kilobits = round(picture.megabits * 1000)
